@@ -1,0 +1,100 @@
+"""``hermotrope solve | point | check | schema``: JSON on stdout, or one line on stderr and exit 2."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import math
+import os
+import sys
+from typing import Any, NoReturn
+
+from hermotrope_core.case import Case
+from hermotrope_core.discharge import NeverEnds, run
+from hermotrope_core.document import LARGEST_BYTES, CaseError, finished, read_case, schema
+from hermotrope_core.findings import check
+from hermotrope_core.readout import demand_named, findings_tree, point_tree, run_tree
+from hermotrope_core.situation import Situation
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        raise CaseError("command", f"{message} (see {self.prog} --help)")
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="hermotrope", description="Read one case, print one JSON object.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    for name, text in (
+        ("solve", "how long it runs and what ends it"),
+        ("point", "volts, amps and heat at every station"),
+        ("check", "the verdict and every finding"),
+    ):
+        command = commands.add_parser(name, help=text)
+        command.add_argument("case", help="a case document; - reads standard input")
+        if name == "point":
+            command.add_argument("--soc", required=True, help="charge left, 0 to 1")
+            command.add_argument("--mode", required=True, help="a mode of the device, or 'MODE, peak'")
+    commands.add_parser("schema", help="the JSON Schema of the case document")
+    return parser
+
+
+def load(path: str) -> Case:
+    """Read and validate a finished case from a file or standard input. Raises `CaseError`."""
+    try:
+        if path == "-":
+            data = sys.stdin.buffer.read(LARGEST_BYTES + 1)
+        else:
+            with open(path, "rb") as file:
+                data = file.read(LARGEST_BYTES + 1)
+    except OSError as error:
+        raise CaseError("case", f"cannot read {path}: {error.strerror}") from None
+    return finished(read_case(data))
+
+
+def answer(arguments: argparse.Namespace) -> dict[str, Any]:
+    """The JSON object that a command prints. Raises `CaseError`."""
+    if arguments.command == "schema":
+        return schema()
+    case = load(arguments.case)
+    try:
+        if arguments.command == "solve":
+            return run_tree(run(case))
+        situation = Situation(case)
+        if arguments.command == "check":
+            return findings_tree(check(situation))
+        soc = _soc(arguments.soc)
+        demand = demand_named(situation, arguments.mode)
+    except NeverEnds as error:
+        raise CaseError("duty.repeat", str(error)) from None
+    except LookupError as error:
+        raise CaseError("--mode", str(error.args[0])) from None
+    at = situation.at_demand(demand, situation.circuit.emf(soc))
+    return {"soc": soc, "mode": arguments.mode, **point_tree(case, at)}
+
+
+def _soc(text: str) -> float:
+    try:
+        soc = float(text)
+    except ValueError:
+        soc = math.nan
+    if not 0.0 <= soc <= 1.0:
+        raise CaseError("--soc", f"must be a number from 0 to 1 (got {text!r})")
+    return soc
+
+
+def main() -> int:
+    try:
+        print(json.dumps(answer(_parser().parse_args()), ensure_ascii=False, indent=1))
+        sys.stdout.flush()
+    except CaseError as error:
+        print(error, file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 1
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

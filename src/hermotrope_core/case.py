@@ -1,0 +1,430 @@
+"""The one definition of the domain: a conversion from pack to device, as frozen, validated values.
+
+The JSON document, the database column, the forms and the command line all use these types. Units
+are in the names. A document may be unfinished (no pack yet, a mode nobody has measured): the types
+allow that, and `questions` names what is open. Whatever computes asks for a finished one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import ClassVar, Literal
+
+import msgspec
+
+from hermotrope_core.fields import FIELDS
+
+FORMAT = "hermotrope-case/1"
+LONGEST_TEXT = 300
+MOST_ROWS = 500
+MOST_STAGES = 40
+
+KnownBy = Literal["measured", "datasheet", "label", "typical", "guess"]
+Trait = Literal[
+    "electronics",
+    "writes-storage",
+    "receiver",
+    "ridden",
+    "child",
+    "life-safety",
+    "near-water",
+    "mains-inside",
+    "motor",
+]
+Polarity = Literal["centre-positive", "centre-negative", "marked", "unknown"]
+Topology = Literal["buck", "boost", "buck-boost", "trigger", "inverter"]
+ConnectorKind = Literal[
+    "barrel", "terminals", "pins", "leads", "cell-bay", "usb-a", "usb-c", "clip", "dock", "mains"
+]
+Code = Literal[
+    "over-absolute-max",
+    "over-max",
+    "under-min-at-full",
+    "early-stop",
+    "collapse",
+    "source-overload",
+    "source-overload-peak",
+    "converter-overload",
+    "converter-overload-peak",
+    "converter-input-high",
+    "converter-input-low",
+    "polarity-unknown",
+    "polarity-reversed",
+    "auto-off",
+    "no-low-voltage-cut-off",
+    "standing-drain",
+    "no-load-rise",
+    "no-fuse",
+    "fuse-over-wire",
+    "fuse-under-load",
+    "wire-drop",
+    "wire-hot",
+    "hot-part",
+    "abrupt-stop",
+    "no-warning",
+    "backfeed",
+    "live-pins",
+    "wrong-socket",
+    "radio-noise",
+    "cold-run",
+    "too-hot",
+    "cold-charge",
+    "child",
+    "ridden",
+    "near-water",
+    "life-safety",
+    "mains",
+]
+
+
+class Value(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
+    """Base of every part of a case: checks each of its quantities against `FIELDS`."""
+
+    LIMITS: ClassVar[dict[str, str]] = {}
+    """Names that are checked under another entry of `FIELDS`."""
+
+    def __post_init__(self) -> None:
+        for name in self.__struct_fields__:
+            field = FIELDS.get(name)
+            value = getattr(self, name)
+            if isinstance(value, str) and len(value) > LONGEST_TEXT:
+                raise ValueError(f"{name} is longer than {LONGEST_TEXT} characters")
+            if isinstance(value, tuple) and len(value) > MOST_ROWS:
+                raise ValueError(f"{name} has more than {MOST_ROWS} entries")
+            if field is None or value is None:
+                continue
+            if isinstance(value, Known):
+                value = value.value
+            if isinstance(value, int | float) and (problem := field.problem(value)):
+                raise ValueError(f"{name} {problem}")
+
+
+class Known(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
+    """A number with how it is known; `spread` replaces the usual half-width of its 90 % interval."""
+
+    value: float
+    known_by: KnownBy = "typical"
+    spread: float | None = None
+    note: str | None = None
+
+    def __post_init__(self) -> None:
+        if self.note is not None and len(self.note) > LONGEST_TEXT:
+            raise ValueError(f"note is longer than {LONGEST_TEXT} characters")
+        if self.spread is not None and (problem := FIELDS["spread"].problem(self.spread)):
+            raise ValueError(f"spread {problem}")
+
+
+Number = float | Known
+Table = tuple[tuple[float, float], ...]
+
+
+def number(x: Number) -> float:
+    """Return the plain value of a bare or qualified number."""
+    return x.value if isinstance(x, Known) else x
+
+
+def maybe(x: Number | None) -> float | None:
+    """Return the plain value, or None where nothing is given."""
+    return None if x is None else number(x)
+
+
+def _check_table(name: str, table: Table, low: float, high: float) -> None:
+    if not table:
+        raise ValueError(f"{name} needs at least one row")
+    for (x0, _), (x1, _) in zip(table, table[1:], strict=False):
+        if not x1 > x0:
+            raise ValueError(f"{name} must ascend in its first column ({x0:g} is followed by {x1:g})")
+    for _, y in table:
+        if not low <= y <= high:
+            raise ValueError(f"{name} holds {y:g}, outside {low:g} to {high:g}")
+
+
+class Supply(Value):
+    """The window of volts at the inlet within which the device works and survives."""
+
+    min_v: Number | None = None
+    nominal_v: Number | None = None
+    max_v: Number | None = None
+    absolute_max_v: Number | None = None
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        order = ("min_v", "nominal_v", "max_v", "absolute_max_v")
+        known = [(name, maybe(getattr(self, name))) for name in order]
+        known = [(name, v) for name, v in known if v is not None]
+        for (low, a), (high, b) in zip(known, known[1:], strict=False):
+            if a is not None and b is not None and a > b:
+                raise ValueError(f"{low} ({a:g} V) is above {high} ({b:g} V)")
+
+
+class Mode(Value):
+    """One way the device draws: constant watts, constant amperes, or a resistance."""
+
+    name: str
+    kind: Literal["power", "current", "resistance"]
+    power_w: Number | None = None
+    current_a: Number | None = None
+    resistance_ohm: Number | None = None
+    peak_a: Number | None = None
+    peak_w: Number | None = None
+    peak_s: Number | None = None
+
+    OWN: ClassVar[dict[str, str]] = {
+        "power": "power_w",
+        "current": "current_a",
+        "resistance": "resistance_ohm",
+    }
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if not self.name.strip():
+            raise ValueError("name must not be empty")
+        own = self.OWN[self.kind]
+        for other in self.OWN.values():
+            if other != own and getattr(self, other) is not None:
+                raise ValueError(f"{other} does not belong to a mode of kind {self.kind}")
+        if self.peak_a is not None and self.peak_w is not None:
+            raise ValueError("give peak_a or peak_w, not both")
+        if self.resistance_ohm is not None and number(self.resistance_ohm) == 0:
+            raise ValueError("resistance_ohm must be above 0 Ω")
+
+    @property
+    def draw(self) -> Number | None:
+        """What the mode draws, in the unit of its kind (W, A or Ω); None while unknown."""
+        value: Number | None = getattr(self, self.OWN[self.kind])
+        return value
+
+
+class Connector(Value):
+    """The device's inlet or the source's outlet."""
+
+    kind: ConnectorKind
+    outer_mm: Number | None = None
+    inner_mm: Number | None = None
+    polarity: Polarity = "unknown"
+    gender: Literal["socket", "plug"] | None = None
+    measured: bool = False
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        outer, inner = maybe(self.outer_mm), maybe(self.inner_mm)
+        if outer is not None and inner is not None and inner >= outer:
+            raise ValueError(f"inner_mm ({inner:g}) must be below outer_mm ({outer:g})")
+
+
+class InternalBattery(Value):
+    energy_wh: Number
+    takes_over: bool = False
+
+
+class Device(Value):
+    name: str
+    supply: Supply = Supply()
+    modes: tuple[Mode, ...] = ()
+    inlet: Connector | None = None
+    traits: tuple[Trait, ...] = ()
+    internal_battery: InternalBattery | None = None
+    cells_left_in_bay: bool = False
+    switched_inlet: bool = False
+    ends: Literal["clean", "abrupt", "resets"] | None = None
+    low_warning: bool | None = None
+    output_by_v: Table | None = None
+    output_unit: str | None = None
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        names = [mode.name for mode in self.modes]
+        for name in names:
+            if names.count(name) > 1:
+                raise ValueError(f"modes holds two modes named {name!r}")
+        if self.output_by_v is not None:
+            _check_table("output_by_v", self.output_by_v, 0.0, 1e9)
+
+
+class RegulatedOutput(Value):
+    """The converter built into a power bank, with its habit of switching off."""
+
+    output_v: Number
+    efficiency: Number | Table
+    quiescent_w: Number = 0.0
+    output_current_max_a: Number | None = None
+    output_min_current_a: Number | None = None
+    output_off_delay_s: Number | None = None
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if isinstance(self.efficiency, tuple):
+            _check_table("efficiency", self.efficiency, 0.01, 1.0)
+
+
+class Source(Value):
+    name: str
+    chemistry: str
+    cells_in_series: int
+    capacity_ah: Number
+    resistance_ohm: Number
+    cutoff_v: Number
+    cells_in_parallel: int | None = None
+    stated_at_v: Number | None = None
+    ocv: Table | None = None
+    full_v: Number | None = None
+    max_current_a: Number | None = None
+    peak_current_a: Number | None = None
+    low_voltage_cut_off: bool | None = None
+    state_of_health: Number | None = None
+    initial_soc: Number | None = None
+    reserve_soc: Number | None = None
+    peukert: Number | None = None
+    rated_hours: Number | None = None
+    regulated_output: RegulatedOutput | None = None
+    outlet: Connector | None = None
+    mass_g: Number | None = None
+    price: Number | None = None
+    recharge_h: Number | None = None
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if self.ocv is not None:
+            _check_table("ocv", self.ocv, 0.01, 100.0)
+            if len(self.ocv) < 2:
+                raise ValueError("ocv needs at least two rows")
+            if self.ocv[0][0] < 0 or self.ocv[-1][0] > 1:
+                raise ValueError("ocv must stay between charge 0 and 1")
+            for (_, v0), (_, v1) in zip(self.ocv, self.ocv[1:], strict=False):
+                if v1 < v0:
+                    raise ValueError(f"ocv must not fall as charge rises ({v0:g} V, then {v1:g} V)")
+
+
+class Lead(Value, tag_field="stage", tag="lead"):
+    length_m: Number
+    area_mm2: Number
+    swaps_polarity: bool = False
+
+
+class Fuse(Value, tag_field="stage", tag="fuse"):
+    rating_a: Number
+    resistance_ohm: Number = 0.0
+
+
+class Switch(Value, tag_field="stage", tag="switch"):
+    resistance_ohm: Number = 0.0
+
+
+class CutOff(Value, tag_field="stage", tag="cut-off"):
+    trips_v: Number
+
+
+class Resistor(Value, tag_field="stage", tag="resistor"):
+    resistance_ohm: Number
+    rating_w: Number | None = None
+
+
+class Diode(Value, tag_field="stage", tag="diode"):
+    forward_v: Number
+    count: int = 1
+
+
+class Converter(Value, tag_field="stage", tag="converter"):
+    topology: Topology
+    output_v: Number
+    efficiency: Number | Table
+    quiescent_w: Number = 0.0
+    input_min_v: Number | None = None
+    input_max_v: Number | None = None
+    headroom_v: Number | None = None
+    output_current_max_a: Number | None = None
+    thermal_k_per_w: Number | None = None
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if isinstance(self.efficiency, tuple):
+            _check_table("efficiency", self.efficiency, 0.01, 1.0)
+        low, high = maybe(self.input_min_v), maybe(self.input_max_v)
+        if low is not None and high is not None and low > high:
+            raise ValueError(f"input_min_v ({low:g} V) is above input_max_v ({high:g} V)")
+
+
+class Linear(Value, tag_field="stage", tag="linear"):
+    output_v: Number
+    dropout_v: Number
+    quiescent_a: Number = 0.0
+    output_current_max_a: Number | None = None
+    thermal_k_per_w: Number | None = None
+
+
+Stage = Lead | Fuse | Switch | CutOff | Resistor | Diode | Converter | Linear
+
+
+class Segment(Value):
+    mode: str
+    seconds: Number
+
+
+class Duty(Value):
+    """What the device does, over and over."""
+
+    repeat: tuple[Segment, ...] = ()
+
+
+class Conditions(Value):
+    temperature_c: Number = 20.0
+    enclosure: Literal["open", "closed"] = "open"
+
+
+class Case(Value):
+    """One conversion."""
+
+    format: str
+    title: str
+    device: Device
+    source: Source | None = None
+    path: tuple[Stage, ...] = ()
+    duty: Duty = Duty()
+    conditions: Conditions = Conditions()
+    accepted: tuple[Code, ...] = ()
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if len(self.path) > MOST_STAGES:
+            raise ValueError(f"path has more than {MOST_STAGES} stages")
+        names = {mode.name for mode in self.device.modes}
+        for i, segment in enumerate(self.duty.repeat):
+            if segment.mode not in names:
+                have = ", ".join(sorted(names)) or "none"
+                raise ValueError(
+                    f"duty.repeat[{i}].mode names {segment.mode!r}, which is no mode of the device (it has: {have})"
+                )
+
+    def duty_modes(self) -> tuple[Mode, ...]:
+        """The modes that the duty uses, in the order of the device."""
+        used = {segment.mode for segment in self.duty.repeat}
+        return tuple(mode for mode in self.device.modes if mode.name in used)
+
+
+class Question(msgspec.Struct, frozen=True):
+    """Something a finished case must state and this one does not: where, and what to ask."""
+
+    place: str
+    ask: str
+
+
+def questions(case: Case) -> Iterator[Question]:
+    """Yield what is still open, from the device outwards; nothing for a finished case."""
+    supply = case.device.supply
+    asks = {
+        "min_v": "At how many volts does it stop working?",
+        "nominal_v": "What volts is it rated for?",
+        "max_v": "What is the highest voltage it is known to stand?",
+    }
+    for name, ask in asks.items():
+        if getattr(supply, name) is None:
+            yield Question(f"device.supply.{name}", ask)
+    if not case.device.modes:
+        yield Question("device.modes", "What does it draw?")
+    for i, mode in enumerate(case.device.modes):
+        if mode.draw is None:
+            yield Question(f"device.modes[{i}].{mode.OWN[mode.kind]}", f"What does it draw in {mode.name}?")
+    if case.source is None:
+        yield Question("source", "Which pack should feed it?")
+    if not case.duty.repeat:
+        yield Question("duty.repeat", "Which modes run, and for how long each?")

@@ -1,0 +1,45 @@
+"""Typical behaviour of one cell of each chemistry, from ``data/chemistry.json``.
+
+Every value is a starting point, stated at low drain and 20 °C; a user's datasheet or measurement
+replaces it. Temperatures outside a table are held at its ends, and `discharge_temperature_c` says
+where the table is meant to hold.
+"""
+
+from __future__ import annotations
+
+from pkgutil import get_data
+
+import msgspec
+
+Table = tuple[tuple[float, float], ...]
+
+
+class Chemistry(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Data of one cell: volts per cell, charge as a fraction, temperatures in °C."""
+
+    label: str
+    rechargeable: bool
+    nominal_v: float
+    full_v: float
+    cutoff_v: float
+    damage_below_v: float
+    rated_hours: float
+    peukert: float
+    usable_depth: float
+    kind_to_life_depth: float
+    ocv_by_soc: Table
+    capacity_factor_by_temperature_c: Table
+    resistance_factor_by_temperature_c: Table
+    charge_temperature_c: tuple[float, float] | None
+    discharge_temperature_c: tuple[float, float]
+    self_discharge_per_month: float
+    cycles: int
+
+
+class _Book(msgspec.Struct, frozen=True):
+    chemistries: dict[str, Chemistry]
+
+
+CHEMISTRIES: dict[str, Chemistry] = msgspec.json.decode(
+    get_data("hermotrope_core", "data/chemistry.json") or b"", type=_Book
+).chemistries

@@ -1,0 +1,461 @@
+"""The operating point of a path: volts, amps and heat at every station, for one charge and mode.
+
+The path is cut at its *holders* (converters, linear regulators, a bank's own output): each holds
+its output, so whatever is behind it is independent of the charge in the pack. Between two holders
+lies a *stretch* of plain resistances and drops. Working back from the device, each holder becomes
+a constant-power (or constant-current) demand on the stretch before it.
+"""
+
+from __future__ import annotations
+
+from math import sqrt
+from typing import Literal
+
+import msgspec
+
+from hermotrope_core.case import (
+    Case,
+    Converter,
+    CutOff,
+    Diode,
+    Lead,
+    Linear,
+    Mode,
+    Number,
+    RegulatedOutput,
+    Source,
+    Stage,
+    Table,
+    maybe,
+    number,
+)
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.interpolate import at
+
+COPPER_OHM_M = 1.724e-8
+"""Resistivity of annealed copper at 20 °C (IEC 60028), ohm metre."""
+
+DEFAULT_OFF_DELAY_S = 30.0
+"""Typical wait of a power bank before it switches off a port that draws too little, seconds."""
+
+Cause = Literal[
+    "pack cut-off",
+    "converter input too low",
+    "converter input too high",
+    "converter overload",
+    "dropout",
+    "device minimum",
+    "collapse",
+    "reserve",
+    "empty",
+    "auto-off",
+]
+CAUSES: tuple[Cause, ...] = (
+    "pack cut-off",
+    "converter input too low",
+    "converter input too high",
+    "converter overload",
+    "dropout",
+    "device minimum",
+    "collapse",
+    "reserve",
+    "empty",
+    "auto-off",
+)
+"""In the order in which they are named when several hold at once."""
+
+
+class Demand(msgspec.Struct, frozen=True, gc=False):
+    """What a stretch feeds at its far end: watts, amperes or ohms by `kind`."""
+
+    kind: Literal["power", "current", "resistance"]
+    value: float
+
+
+class Element(msgspec.Struct, frozen=True, gc=False):
+    """One plain stage of a stretch: `stage` is its index in the path, -1 for the source itself."""
+
+    stage: int
+    resistance_ohm: float
+    drop_v: float
+    trips_v: float | None = None
+
+
+class Holder(msgspec.Struct, frozen=True, gc=False):
+    """A stage that holds its output voltage; `stage` is its path index, -1 for a bank's own."""
+
+    stage: int
+    linear: bool
+    output_v: float
+    efficiency: float | Table
+    quiescent: float
+    """Watts for a converter, amperes for a linear regulator."""
+    input_min_v: float
+    """Below this its input is too low: its own limit, or output plus headroom or dropout."""
+    input_max_v: float | None
+    output_current_max_a: float | None
+
+    @property
+    def low_cause(self) -> Cause:
+        return "dropout" if self.linear else "converter input too low"
+
+    def efficiency_at(self, amps: float) -> float:
+        """Efficiency (0 to 1) at an output current, linear between the table's rows."""
+        return self.efficiency if isinstance(self.efficiency, float) else at(self.efficiency, amps)
+
+    def demand(self, amps: float) -> Demand:
+        """What it asks of its input while it gives `amps`."""
+        if self.linear:
+            return Demand("current", amps + self.quiescent)
+        return Demand("power", self.output_v * amps / self.efficiency_at(amps) + self.quiescent)
+
+
+class Stretch(msgspec.Struct, frozen=True, gc=False):
+    """Plain stages in series, in order, between the source or a holder and the next holder."""
+
+    elements: tuple[Element, ...]
+    resistance_ohm: float
+    drop_v: float
+
+
+class Circuit(msgspec.Struct, frozen=True, gc=False):
+    """A path ready for computing: pack at its temperature and age, stretches and holders."""
+
+    emf_by_soc: Table
+    """Pack EMF in volts over state of charge 0..1, ascending."""
+    charge_ah: float
+    """Usable charge at temperature and state of health."""
+    rated_a: float
+    peukert: float
+    cutoff_v: float
+    start_soc: float
+    reserve_soc: float
+    stretches: tuple[Stretch, ...]
+    holders: tuple[Holder, ...]
+    """`holders[k]` ends `stretches[k]` and feeds `stretches[k + 1]`."""
+    device_min_v: float
+    port: RegulatedOutput | None
+
+    def emf(self, soc: float) -> float:
+        """Open-circuit volts of the pack at a state of charge 0..1."""
+        return at(self.emf_by_soc, soc)
+
+
+class Breach(msgspec.Struct, frozen=True, gc=False):
+    """A condition that ends a run, and the place where it happens (`stage`; len(path) is the device)."""
+
+    cause: Cause
+    stage: int
+
+
+class Draw(msgspec.Struct, frozen=True, gc=False):
+    """One mode worked back to the pack: what does not depend on the charge left."""
+
+    demand: Demand | None
+    """Seen by the first stretch; None if a later stretch collapses."""
+    amps: tuple[float, ...]
+    """Current in each stretch after the first (output current of each holder)."""
+    inlet_v: float | None
+    """Volts at the inlet if a holder fixes them, else None."""
+    breaches: tuple[Breach, ...]
+    """Conditions that this mode violates at any charge."""
+
+    @property
+    def port_a(self) -> float:
+        """Output current of the first holder (a bank's port), amperes."""
+        return self.amps[0] if self.amps else 0.0
+
+
+class Station(msgspec.Struct, frozen=True, gc=False):
+    """What one station sees: volts and amps on both sides, and the heat it makes, in watts."""
+
+    stage: int
+    """Path index; -1 the source, len(path) the device."""
+    volts_in: float
+    volts_out: float
+    amps_in: float
+    amps_out: float
+    heat_w: float
+
+
+class Point(msgspec.Struct, frozen=True, gc=False):
+    """An operating point: the stations that carry current, and what is breached."""
+
+    stations: tuple[Station, ...]
+    breaches: tuple[Breach, ...]
+    """Empty if the device runs. Otherwise the volts are what would stand there if nothing opened."""
+    complete: bool
+    """False if the path collapses: then no current can be stated and only the source is listed."""
+
+    @property
+    def source_a(self) -> float:
+        """Current drawn from the pack's cells, amperes."""
+        return self.stations[0].amps_in
+
+    @property
+    def inlet_v(self) -> float:
+        return self.stations[-1].volts_in
+
+    @property
+    def inlet_a(self) -> float:
+        return self.stations[-1].amps_in
+
+    def at_stage(self, stage: int) -> Station:
+        """The station of a path index (-1 the source). Raises LookupError beyond a collapse."""
+        for station in self.stations:
+            if station.stage == stage:
+                return station
+        raise LookupError(stage)
+
+
+def lead_ohm(length_m: float, area_mm2: float) -> float:
+    """Resistance of a two-conductor copper lead, out and back: 2 L rho / A, in ohms."""
+    return 2.0 * length_m * COPPER_OHM_M / (area_mm2 * 1e-6)
+
+
+def stage_ohm(stage: Stage) -> float:
+    """Series resistance of a plain stage in ohms (0 for a holder)."""
+    if isinstance(stage, Lead):
+        return lead_ohm(number(stage.length_m), number(stage.area_mm2))
+    return number(getattr(stage, "resistance_ohm", 0.0))
+
+
+def section_amps(volts: float, resistance_ohm: float, demand: Demand) -> float | None:
+    """Current that `volts` behind `resistance_ohm` drives into `demand`; None where it collapses.
+
+    Power: the upper root of P = (V - I R) I in the form that does not cancel; it has none when
+    V² < 4 R P.
+    """
+    if demand.kind == "power":
+        if demand.value == 0.0:
+            return 0.0
+        rest = volts * volts - 4.0 * resistance_ohm * demand.value
+        if volts <= 0.0 or rest < 0.0:
+            return None
+        return 2.0 * demand.value / (volts + sqrt(rest))
+    if demand.kind == "current":
+        return demand.value if volts - demand.value * resistance_ohm > 0.0 else None
+    return volts / (resistance_ohm + demand.value) if volts > 0.0 else None
+
+
+def mode_demand(mode: Mode) -> Demand:
+    """The mode's typical draw. Raises ValueError while it is unknown."""
+    if mode.draw is None:
+        raise ValueError(f"mode {mode.name!r} has no draw yet")
+    return Demand(mode.kind, number(mode.draw))
+
+
+def peak_demand(mode: Mode) -> Demand | None:
+    """The mode's peak (start, stall, transmit), or None where none is stated."""
+    if mode.peak_w is not None:
+        return Demand("power", number(mode.peak_w))
+    if mode.peak_a is not None:
+        return Demand("current", number(mode.peak_a))
+    return None
+
+
+def circuit_of(case: Case) -> Circuit:
+    """Prepare the path of a case whose source is chosen. Raises ValueError without a source."""
+    source = case.source
+    if source is None:
+        raise ValueError("no source is chosen")
+    cell = CHEMISTRIES[source.chemistry]
+    warmth = number(case.conditions.temperature_c)
+    capacity = number(source.capacity_ah)
+    ohm = number(source.resistance_ohm) * at(cell.resistance_factor_by_temperature_c, warmth)
+    health = maybe(source.state_of_health)
+    start, reserve = maybe(source.initial_soc), maybe(source.reserve_soc)
+    peukert, hours = maybe(source.peukert), maybe(source.rated_hours)
+    stretches, holders = _cut(source, ohm, case.path)
+    table = tuple((soc, volts * source.cells_in_series) for soc, volts in source.ocv or cell.ocv_by_soc)
+    return Circuit(
+        emf_by_soc=table,
+        charge_ah=capacity
+        * at(cell.capacity_factor_by_temperature_c, warmth)
+        * (1.0 if health is None else health),
+        rated_a=capacity / (cell.rated_hours if hours is None else hours),
+        peukert=cell.peukert if peukert is None else peukert,
+        cutoff_v=number(source.cutoff_v),
+        start_soc=1.0 if start is None else start,
+        reserve_soc=0.0 if reserve is None else reserve,
+        stretches=stretches,
+        holders=holders,
+        device_min_v=maybe(case.device.supply.min_v) or 0.0,
+        port=source.regulated_output,
+    )
+
+
+def _cut(source: Source, ohm: float, path: tuple[Stage, ...]) -> tuple[tuple[Stretch, ...], tuple[Holder, ...]]:
+    stretches: list[Stretch] = []
+    holders: list[Holder] = []
+    elements = [Element(-1, ohm, 0.0)]
+
+    def close() -> None:
+        stretches.append(
+            Stretch(tuple(elements), sum(e.resistance_ohm for e in elements), sum(e.drop_v for e in elements))
+        )
+        elements.clear()
+
+    if source.regulated_output is not None:
+        close()
+        holders.append(_bank_holder(source.regulated_output))
+    for i, stage in enumerate(path):
+        if isinstance(stage, Converter | Linear):
+            close()
+            holders.append(_holder(i, stage))
+        elif isinstance(stage, Diode):
+            elements.append(Element(i, 0.0, number(stage.forward_v) * stage.count))
+        elif isinstance(stage, CutOff):
+            elements.append(Element(i, 0.0, 0.0, number(stage.trips_v)))
+        else:
+            elements.append(Element(i, stage_ohm(stage), 0.0))
+    close()
+    return tuple(stretches), tuple(holders)
+
+
+def _efficiency(given: Number | Table) -> float | Table:
+    return given if isinstance(given, tuple) else float(number(given))
+
+
+def _bank_holder(port: RegulatedOutput) -> Holder:
+    return Holder(
+        stage=-1,
+        linear=False,
+        output_v=number(port.output_v),
+        efficiency=_efficiency(port.efficiency),
+        quiescent=number(port.quiescent_w),
+        input_min_v=0.0,
+        input_max_v=None,
+        output_current_max_a=maybe(port.output_current_max_a),
+    )
+
+
+def _holder(i: int, stage: Converter | Linear) -> Holder:
+    output_v = number(stage.output_v)
+    limit = maybe(stage.output_current_max_a)
+    if isinstance(stage, Linear):
+        return Holder(
+            stage=i,
+            linear=True,
+            output_v=output_v,
+            efficiency=1.0,
+            quiescent=number(stage.quiescent_a),
+            input_min_v=output_v + number(stage.dropout_v),
+            input_max_v=None,
+            output_current_max_a=limit,
+        )
+    low = maybe(stage.input_min_v) or 0.0
+    if stage.topology == "buck":
+        low = max(low, output_v + (maybe(stage.headroom_v) or 0.0))
+    return Holder(
+        stage=i,
+        linear=False,
+        output_v=output_v,
+        efficiency=_efficiency(stage.efficiency),
+        quiescent=number(stage.quiescent_w),
+        input_min_v=low,
+        input_max_v=maybe(stage.input_max_v),
+        output_current_max_a=limit,
+    )
+
+
+def draw_of(circuit: Circuit, demand: Demand, device: int) -> Draw:
+    """Work a demand at the inlet back to the first stretch; `device` is len(path), to name places."""
+    amps: list[float] = []
+    breaches: list[Breach] = []
+    inlet_v: float | None = None
+    seen: Demand | None = demand
+    for k in range(len(circuit.holders), 0, -1):
+        holder, stretch = circuit.holders[k - 1], circuit.stretches[k]
+        current = section_amps(holder.output_v - stretch.drop_v, stretch.resistance_ohm, seen)
+        if current is None:
+            breaches.append(Breach("collapse", _end_of(circuit, k, device)))
+            seen = None
+            break
+        volts = holder.output_v
+        for element in stretch.elements:
+            if element.trips_v is not None and volts <= element.trips_v:
+                breaches.append(Breach("pack cut-off", element.stage))
+            volts -= element.drop_v + current * element.resistance_ohm
+        if k == len(circuit.holders):
+            inlet_v = volts
+            if volts < circuit.device_min_v:
+                breaches.append(Breach("device minimum", device))
+        else:
+            breaches.extend(_input_breaches(circuit.holders[k], volts))
+        if holder.output_current_max_a is not None and current > holder.output_current_max_a:
+            breaches.append(Breach("converter overload", holder.stage))
+        amps.insert(0, current)
+        seen = holder.demand(current)
+    return Draw(seen, tuple(amps), inlet_v, tuple(breaches))
+
+
+def _end_of(circuit: Circuit, k: int, device: int) -> int:
+    return circuit.holders[k].stage if k < len(circuit.holders) else device
+
+
+def _input_breaches(holder: Holder, volts: float) -> list[Breach]:
+    if volts < holder.input_min_v:
+        return [Breach(holder.low_cause, holder.stage)]
+    if holder.input_max_v is not None and volts > holder.input_max_v:
+        return [Breach("converter input too high", holder.stage)]
+    return []
+
+
+def point(circuit: Circuit, draw: Draw, emf: float, device: int) -> Point:
+    """The operating point at an EMF (volts): every station from the source to the device.
+
+    Limits do not change the currents: a breached station still states what would flow, so that a
+    finding can compare; `breaches` says, in the order of `CAUSES`, why the device would not run.
+    """
+    first = circuit.stretches[0]
+    current = None if draw.demand is None else section_amps(emf - first.drop_v, first.resistance_ohm, draw.demand)
+    if current is None:
+        breaches = draw.breaches or (Breach("collapse", _end_of(circuit, 0, device)),)
+        return Point((Station(-1, emf, emf, 0.0, 0.0, 0.0),), breaches, complete=False)
+    found = list(draw.breaches)
+    stations: list[Station] = []
+    volts = emf
+    for k, stretch in enumerate(circuit.stretches):
+        for element in stretch.elements:
+            lost = element.drop_v + current * element.resistance_ohm
+            if element.trips_v is not None and volts <= element.trips_v and k == 0:
+                found.append(Breach("pack cut-off", element.stage))
+            stations.append(Station(element.stage, volts, volts - lost, current, current, lost * current))
+            volts -= lost
+            if element.stage == -1 and volts <= circuit.cutoff_v:
+                found.append(Breach("pack cut-off", -1))
+        if k < len(circuit.holders):
+            holder, out = circuit.holders[k], draw.amps[k]
+            if k == 0:
+                found.extend(_input_breaches(holder, volts))
+            _add_holder(stations, holder, volts, current, out)
+            volts, current = holder.output_v, out
+    if not circuit.holders and volts < circuit.device_min_v:
+        found.append(Breach("device minimum", device))
+    stations.append(Station(device, volts, volts, current, current, 0.0))
+    found.sort(key=lambda breach: CAUSES.index(breach.cause))
+    return Point(tuple(stations), tuple(found), complete=True)
+
+
+def _add_holder(stations: list[Station], holder: Holder, volts: float, amps_in: float, amps_out: float) -> None:
+    heat = volts * amps_in - holder.output_v * amps_out
+    if holder.stage == -1:  # a bank: its own converter belongs to the source's station
+        source = stations.pop()
+        stations.append(
+            Station(-1, source.volts_in, holder.output_v, source.amps_in, amps_out, source.heat_w + heat)
+        )
+    else:
+        stations.append(Station(holder.stage, volts, holder.output_v, amps_in, amps_out, heat))
+
+
+def unloaded_volts(circuit: Circuit, emf: float) -> tuple[float, ...]:
+    """Volts entering each holder, then at the inlet, with no current: only drops and holders count."""
+    entering = []
+    volts = emf
+    for k, stretch in enumerate(circuit.stretches):
+        volts -= stretch.drop_v
+        entering.append(volts)
+        if k < len(circuit.holders):
+            volts = circuit.holders[k].output_v
+    return tuple(entering)

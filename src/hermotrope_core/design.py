@@ -1,0 +1,199 @@
+"""Choosing what is missing: a converter for a pack and a device, a fuse for a path.
+
+A choice is returned as stages, or as a *change*: a list of JSON Patch operations (RFC 6902) on the
+case document, so that a cure, an edit and an import all go the same way.
+"""
+
+from __future__ import annotations
+
+from pkgutil import get_data
+from typing import Any
+
+import msgspec
+
+from hermotrope_core.case import Case, Converter, Fuse, Known, Lead, Linear, Switch, maybe, number
+from hermotrope_core.case import CutOff as CutOffStage
+from hermotrope_core.circuit import mode_demand, peak_demand
+from hermotrope_core.situation import LOW_SOC, Situation
+from hermotrope_core.wiring import PARTS, fuse_rating, safe_amps
+
+CLOSED_BOX_DERATING = 0.7
+"""A converter in a closed box is good for this share of its rated output (typical)."""
+MARGIN = 1.2
+"""A chosen converter is rated at least this many times the heaviest mode's current."""
+HEADROOM_V = 1.0
+SHORT_A = 5.0
+"""A source that drives more than this into a short must be fused."""
+
+Change = tuple[dict[str, Any], ...]
+
+
+class Board(msgspec.Struct, frozen=True):
+    """A generic adjustable converter of the starter data; `output_v` is its range of settings."""
+
+    name: str
+    topology: str
+    input_min_v: float
+    input_max_v: float
+    output_v: tuple[float, float]
+    efficiency: float
+    quiescent_w: float
+    output_current_max_a: float
+    thermal_k_per_w: float
+    headroom_v: float = 0.0
+
+
+class _Boards(msgspec.Struct, frozen=True):
+    converters: tuple[Board, ...]
+
+
+BOARDS: tuple[Board, ...] = msgspec.json.decode(
+    get_data("hermotrope_core", "data/parts.json") or b"", type=_Boards
+).converters
+
+
+def add(place: str, value: object) -> dict[str, Any]:
+    return {"op": "add", "path": place, "value": msgspec.to_builtins(value)}
+
+
+def replace(place: str, value: object) -> dict[str, Any]:
+    return {"op": "replace", "path": place, "value": msgspec.to_builtins(value)}
+
+
+def supply_span(situation: Situation) -> tuple[float, float]:
+    """Lowest and highest volts that leave the source: a bank's port holds one value."""
+    port = situation.source.regulated_output
+    if port is not None:
+        held = number(port.output_v)
+        return held, held
+    return number(situation.source.cutoff_v), situation.full_emf
+
+
+def topology_for(low: float, high: float, target: float) -> str:
+    """Buck if the source stays above the target by the headroom, boost if below, else both."""
+    if low >= target + HEADROOM_V:
+        return "buck"
+    return "boost" if high <= target else "buck-boost"
+
+
+def device_amps(situation: Situation, volts: float) -> tuple[float, float]:
+    """Heaviest continuous and highest momentary amperes of the duty at a held inlet voltage."""
+
+    def amps(kind: str, value: float) -> float:
+        if kind == "power":
+            return value / volts
+        return value if kind == "current" else volts / value
+
+    steady = [mode_demand(mode) for mode in situation.modes]
+    heavy = max(amps(d.kind, d.value) for d in steady)
+    peaks = [peak for mode in situation.modes if (peak := peak_demand(mode)) is not None]
+    return heavy, max([heavy, *(amps(d.kind, d.value) for d in peaks)])
+
+
+def converter_for(situation: Situation) -> Converter | None:
+    """The smallest generic board that feeds the device its rated volts from this source.
+
+    Rated above the heaviest mode by `MARGIN` and above every peak, derated in a closed box, and
+    cool enough (under 40 K). None if no board of the starter data does it.
+    """
+    target = maybe(situation.case.device.supply.nominal_v)
+    if target is None:
+        return None
+    low, high = supply_span(situation)
+    kind = topology_for(low, high, target)
+    heavy, peak = device_amps(situation, target)
+    derating = CLOSED_BOX_DERATING if situation.closed else 1.0
+    for board in BOARDS:
+        inside = board.output_v[0] <= target <= board.output_v[1]
+        takes = board.input_min_v <= low and high <= board.input_max_v
+        gives = board.output_current_max_a * derating >= max(MARGIN * heavy, peak)
+        warm = (target * heavy * (1 / board.efficiency - 1) + board.quiescent_w) * board.thermal_k_per_w
+        if board.topology == kind and inside and takes and gives and warm < 40.0:
+            return Converter(
+                topology=board.topology,  # type: ignore[arg-type]  # the data file is checked by a test
+                output_v=target,
+                efficiency=Known(value=board.efficiency, known_by="typical", note=board.name),
+                quiescent_w=board.quiescent_w,
+                input_min_v=board.input_min_v,
+                input_max_v=board.input_max_v,
+                headroom_v=board.headroom_v or None,
+                output_current_max_a=board.output_current_max_a,
+                thermal_k_per_w=board.thermal_k_per_w,
+            )
+    return None
+
+
+def converter_place(case: Case) -> int:
+    """Path index for a converter: behind fuse, switch and cut-off, before the lead to the device."""
+    guards = [i for i, stage in enumerate(case.path) if isinstance(stage, Fuse | Switch | CutOffStage)]
+    return guards[-1] + 1 if guards else 0
+
+
+def fuse_for(situation: Situation) -> Fuse | None:
+    """The fuse for the front of the path: over the load, over its peaks, under the wire behind it."""
+    heavy = situation.at(situation.heaviest, LOW_SOC)
+    if not heavy.complete:
+        heavy = situation.at(situation.heaviest, 1.0)
+    if not heavy.complete:
+        return None
+    peaks = []
+    emf = situation.circuit.emf(LOW_SOC)
+    for mode, demand in situation.peaks():
+        top = situation.at_demand(demand, emf)
+        if top.complete and mode.peak_s is not None:
+            peaks.append((top.source_a, number(mode.peak_s)))
+    rating = fuse_rating(heavy.source_a, tuple(peaks), wire_amps_behind(situation.case, 0))
+    return None if rating is None else Fuse(rating_a=rating)
+
+
+def wire_amps_behind(case: Case, start: int) -> float:
+    """Safe current of the weakest lead from path index `start` to the next holder or the device."""
+    weakest = float("inf")
+    for stage in case.path[start:]:
+        if isinstance(stage, Converter | Linear):
+            break
+        if isinstance(stage, Lead):
+            weakest = min(weakest, safe_amps(number(stage.area_mm2)))
+    return weakest
+
+
+def fuse_change(situation: Situation) -> Change:
+    """Put a fuse first in the path; empty if no rating suits."""
+    fuse = fuse_for(situation)
+    return () if fuse is None else (add("/path/0", fuse),)
+
+
+def converter_change(situation: Situation) -> Change:
+    """Hold the device's rated volts: set the last converter there, or put one in, fused.
+
+    Empty if no generic board suits. The fuse is sized for the path as it then is.
+    """
+    case = situation.case
+    target = maybe(case.device.supply.nominal_v)
+    for i in range(len(case.path) - 1, -1, -1):
+        stage = case.path[i]
+        if isinstance(stage, Converter | Linear) and target is not None:
+            return (replace(f"/path/{i}/output_v", target),)
+    board = converter_for(situation)
+    if board is None:
+        return ()
+    place = converter_place(case)
+    changes = [add(f"/path/{place}", board)]
+    path = (*case.path[:place], board, *case.path[place:])
+    fused = any(isinstance(stage, Fuse) for stage in path)
+    if not fused and situation.source.regulated_output is None:
+        changes.extend(fuse_change(Situation(msgspec.structs.replace(case, path=path))))
+    return tuple(changes)
+
+
+def cut_off_change(situation: Situation) -> Change:
+    """Put a low-voltage cut-off behind fuse and switch, opening at the chemistry's cut-off."""
+    volts = situation.source.cells_in_series * situation.cell.cutoff_v
+    stage = CutOffStage(trips_v=round(volts, 2))
+    return (add(f"/path/{converter_place(situation.case)}", stage),)
+
+
+def switch_change(case: Case) -> Change:
+    """Put a switch before everything that draws by itself, behind the fuse."""
+    place = 1 if case.path and isinstance(case.path[0], Fuse) else 0
+    return (add(f"/path/{place}", Switch()),)

@@ -1,0 +1,129 @@
+"""Reading and writing the case document; every refusal is one line that names the place."""
+
+from __future__ import annotations
+
+import json
+import re
+from typing import Any
+
+import msgspec
+
+from hermotrope_core.case import FORMAT, Case, questions
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.fields import FIELDS
+
+LARGEST_BYTES = 2_000_000
+"""A case with every table filled is about 20 kB; anything far above that is not a case."""
+
+_PLACE = re.compile(r"(?P<why>.*?) - at `(?:key in )?\$(?P<place>[^`]*)`$", re.DOTALL)
+_UNKNOWN = re.compile(r"Object contains unknown field `(?P<name>.*)`$")
+_MISSING = re.compile(r"Object missing required field `(?P<name>.*)`$")
+_OWN_FIELD = re.compile(r"(?P<name>[a-z][a-z0-9_.\[\]]*) (?P<why>.+)$", re.DOTALL)
+_NAMED = {"ocv", "modes", "name", "output_by_v", "title", "path", "note", "traits", "repeat", "accepted"}
+
+
+class CaseError(ValueError):
+    """A document that cannot be used: `place` (like ``source.capacity_ah``) and `why`, one line."""
+
+    def __init__(self, place: str, why: str) -> None:
+        self.place = place
+        self.why = " ".join(why.split())[:300]
+        super().__init__(f"{place}: {self.why}")
+
+
+def read_case(data: bytes | str) -> Case:
+    """Read a case document. Raises `CaseError` naming the field and the reason."""
+    raw = data.encode() if isinstance(data, str) else data
+    if len(raw) > LARGEST_BYTES:
+        raise CaseError("case", f"more than {LARGEST_BYTES / 1e6:g} MB is no case")
+    if not raw.strip():
+        raise CaseError("case", "the document is empty")
+    try:
+        tree = json.loads(raw)
+        json.dumps(tree, ensure_ascii=False).encode()
+    except RecursionError:
+        raise CaseError("case", "nested too deeply") from None
+    except ValueError as error:
+        raise CaseError("case", f"not a JSON document: {error}") from None
+    return case_from(tree)
+
+
+def case_from(tree: object) -> Case:
+    """Build a case from decoded JSON (dicts, lists, numbers). Raises `CaseError`."""
+    if not isinstance(tree, dict):
+        raise CaseError("case", "a case is a JSON object")
+    stated = tree.get("format")
+    if stated != FORMAT:
+        raise CaseError("format", _about_format(stated))
+    try:
+        case = msgspec.convert(tree, Case)
+    except msgspec.ValidationError as error:
+        raise _explained(str(error)) from None
+    except RecursionError:
+        raise CaseError("case", "nested too deeply") from None
+    if case.source is not None and case.source.chemistry not in CHEMISTRIES:
+        raise CaseError(
+            "source.chemistry", f"{case.source.chemistry!r} is not known; known are {', '.join(sorted(CHEMISTRIES))}"
+        )
+    return case
+
+
+def finished(case: Case) -> Case:
+    """Return `case` if nothing is open in it; otherwise raise `CaseError` for the first gap."""
+    for question in questions(case):
+        raise CaseError(question.place, f"missing ({question.ask})")
+    return case
+
+
+def tree_of(case: Case) -> dict[str, Any]:
+    """The case as plain dicts, lists and numbers, as stored and exchanged."""
+    tree: dict[str, Any] = msgspec.to_builtins(case)
+    return tree
+
+
+def write_case(case: Case) -> str:
+    """The case as indented JSON text with a final newline."""
+    return json.dumps(tree_of(case), ensure_ascii=False, indent=1) + "\n"
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema (2020-12) of the case document, with the range of every quantity."""
+    made: dict[str, Any] = msgspec.json.schema(Case)
+    made["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    made["title"] = FORMAT
+    for part in made["$defs"].values():
+        for name, place in part.get("properties", {}).items():
+            field = FIELDS.get(name)
+            if field is None:
+                continue
+            place["description"] = f"{field.term}{f', {field.unit}' if field.unit else ''}"
+            for branch in place.get("anyOf", [place]):
+                if branch.get("type") in ("number", "integer"):
+                    branch["exclusiveMinimum" if field.above else "minimum"] = field.low
+                    branch["maximum"] = field.high
+    return made
+
+
+def _about_format(stated: object) -> str:
+    if stated is None:
+        return f"missing; a case says {FORMAT!r}"
+    match = re.fullmatch(r"hermotrope-case/(\d{1,6})", stated) if isinstance(stated, str) else None
+    if match and int(match[1]) > 1:
+        return f"{stated!r} is newer than {FORMAT!r}, which this version reads"
+    return f"must be {FORMAT!r}"
+
+
+def _explained(message: str) -> CaseError:
+    place, why = "case", message
+    if match := _PLACE.match(message):
+        place, why = match["place"].lstrip("."), match["why"]
+    else:
+        place = ""
+    if match := _UNKNOWN.match(why) or _MISSING.match(why):
+        name = match["name"]
+        why = "unknown field" if "unknown" in why else "missing"
+        return CaseError(f"{place}.{name}".lstrip("."), why)
+    own = _OWN_FIELD.match(why)
+    if own and (own["name"] in FIELDS or "." in own["name"] or own["name"] in _NAMED):
+        place, why = f"{place}.{own['name']}".lstrip("."), own["why"]
+    return CaseError(place or "case", why.replace("`", "").replace("float | object", "number"))

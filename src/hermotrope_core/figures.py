@@ -1,0 +1,59 @@
+"""Writing numbers for people: a unit, a sensible prefix, and no more digits than are known."""
+
+from __future__ import annotations
+
+from math import floor, isfinite, log10
+
+_MILLI = {"A", "W", "V", "Ω", "Ah", "m"}
+DIGITS = {"measured": 3, "datasheet": 3, "label": 3, "typical": 2, "guess": 1}
+"""Significant digits a computed figure deserves, by the least certain thing that went into it."""
+
+
+def digits(value: float, significant: int) -> str:
+    """`value` with so many significant digits, without an exponent and without a false ".0"."""
+    if value == 0 or not isfinite(value):
+        return "0" if value == 0 else "–"
+    places = significant - 1 - floor(log10(abs(value)))
+    rounded = round(value, places)
+    if rounded == 0:
+        return "0"
+    places = significant - 1 - floor(log10(abs(rounded)))
+    return f"{rounded:.{max(places, 0)}f}"
+
+
+def figure(value: float, unit: str, significant: int = 3) -> str:
+    """A quantity as people write it, e.g. ``figure(0.028, "A") == "28.0 mA"``.
+
+    >>> figure(0.028, "A", 2), figure(21.0, "V"), figure(0.92, "%", 2), figure(1500, "W")
+    ('28 mA', '21.0 V', '92 %', '1500 W')
+    """
+    if unit == "%":
+        return f"{digits(100 * value, significant)} %"
+    if unit in _MILLI and 0 < abs(value) < 0.0995:
+        return f"{digits(1000 * value, significant)} m{unit}"
+    return f"{digits(value, significant)} {unit}".rstrip()
+
+
+def plain(value: float) -> str:
+    """The shortest text that says `value` to nine digits, for fields that people edit."""
+    return f"{value:.9g}" if abs(value) >= 1e-4 or value == 0 else f"{value:.9f}".rstrip("0")
+
+
+def duration(seconds: float) -> str:
+    """A time span in two units, rounded to what matters.
+
+    >>> duration(18515), duration(42), duration(161741), duration(20 * 86400)
+    ('5 h 09 min', '42 s', '45 h', '20 d')
+    """
+    if not isfinite(seconds):
+        return "no end"
+    if seconds < 90:
+        return f"{digits(seconds, 2)} s" if seconds else "0 s"
+    minutes = round(seconds / 60)
+    if minutes < 90:
+        return f"{minutes} min"
+    if minutes < 24 * 60:
+        return f"{minutes // 60} h {minutes % 60:02d} min"
+    if minutes < 96 * 60:
+        return f"{round(seconds / 3600)} h"
+    return f"{round(seconds / 86400)} d"

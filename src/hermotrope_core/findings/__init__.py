@@ -1,0 +1,53 @@
+"""Every judgement of a conversion: one small function per rule, registered in one table."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from hermotrope_core.findings import current, joining, protection, surroundings, voltage
+from hermotrope_core.findings.finding import LEVELS, Finding, Level, Verdict, verdict_of
+from hermotrope_core.situation import Situation
+
+__all__ = ["LEVELS", "RULES", "Finding", "Level", "Verdict", "check", "verdict_of"]
+
+Rule = Callable[[Situation], Iterator[Finding]]
+
+RULES: tuple[Rule, ...] = (
+    voltage.over_absolute_max,
+    voltage.over_max,
+    voltage.under_min_at_full,
+    voltage.collapse,
+    voltage.early_stop,
+    current.source_overload,
+    current.converter_overload,
+    current.converter_input_high,
+    current.converter_input_low,
+    current.auto_off,
+    joining.polarity_unknown,
+    joining.polarity_reversed,
+    joining.live_pins,
+    joining.wrong_socket,
+    protection.no_fuse,
+    protection.fuse_over_wire,
+    protection.fuse_under_load,
+    protection.wire_drop,
+    protection.wire_hot,
+    protection.hot_part,
+    protection.no_low_voltage_cut_off,
+    protection.backfeed,
+    current.no_load_rise,
+    current.standing_drain,
+    surroundings.abrupt_stop,
+    surroundings.no_warning,
+    surroundings.radio_noise,
+    surroundings.cold_run,
+    surroundings.too_hot,
+    surroundings.traits,
+)
+"""In the order of the work: volts, amperes, joining, protection, habits, surroundings."""
+
+
+def check(situation: Situation) -> tuple[Finding, ...]:
+    """All findings of a finished case, worst first, else in the order of `RULES`."""
+    found = [finding for rule in RULES for finding in rule(situation)]
+    return tuple(sorted(found, key=lambda finding: -LEVELS.index(finding.level)))

@@ -1,0 +1,52 @@
+"""What a finding is, and the verdict that a list of them gives."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any, Literal
+
+import msgspec
+
+from hermotrope_core.case import Code
+
+Level = Literal["note", "care", "refuse", "stop"]
+Verdict = Literal["fits", "fits with care", "refused"]
+LEVELS: tuple[Level, ...] = ("note", "care", "refuse", "stop")
+VOLT_TOLERANCE = 0.005
+"""Slack on every limit in volts: meters and tables are not better than half a per cent."""
+
+
+class Finding(msgspec.Struct, frozen=True):
+    """One judgement: what was compared (`have` against `limit`, in `unit`) and what would cure it.
+
+    `cure` says it in words; `change` is the same as JSON Patch operations on the case, where one
+    press can apply it. `stage` is the path index where it arises (-1 the source, len(path) the device).
+    """
+
+    code: Code
+    level: Level
+    message: str
+    stage: int
+    have: float | None = None
+    limit: float | None = None
+    unit: str = ""
+    cure: str | None = None
+    change: tuple[dict[str, Any], ...] = ()
+
+
+def above(volts: float, limit: float) -> bool:
+    """True if `volts` is above `limit` by more than the tolerance."""
+    return volts > limit * (1.0 + VOLT_TOLERANCE)
+
+
+def below(volts: float, limit: float) -> bool:
+    """True if `volts` is below `limit` by more than the tolerance."""
+    return volts < limit * (1.0 - VOLT_TOLERANCE)
+
+
+def verdict_of(findings: Iterable[Finding]) -> Verdict:
+    """The worst finding decides: refuse or stop, then care; notes never count."""
+    levels = {finding.level for finding in findings}
+    if levels & {"refuse", "stop"}:
+        return "refused"
+    return "fits with care" if "care" in levels else "fits"

@@ -1,0 +1,102 @@
+"""Polarity and connectors: the things that are measured, never assumed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from hermotrope_core.case import Converter, Lead, number
+from hermotrope_core.design import add
+from hermotrope_core.findings.finding import Finding
+from hermotrope_core.situation import Situation
+
+CENTRE = ("centre-positive", "centre-negative")
+MAINS_LEAST_V = 100.0
+
+
+def polarity_unknown(situation: Situation) -> Iterator[Finding]:
+    """An inlet or outlet whose polarity nobody knows, or an inlet that nobody measured."""
+    inlet, outlet = situation.case.device.inlet, situation.source.outlet
+    if inlet is None or inlet.polarity == "unknown":
+        yield _unknown("The polarity of the device's inlet is not known.", situation.device_stage)
+    elif not inlet.measured:
+        yield _unknown(
+            "The polarity of the device's inlet is stated but nobody has measured it; colours and labels lie.",
+            situation.device_stage,
+        )
+    if outlet is None or outlet.polarity == "unknown":
+        yield _unknown("The polarity of the source's outlet is not known.", -1)
+
+
+def _unknown(message: str, stage: int) -> Finding:
+    return Finding(
+        "polarity-unknown",
+        "refuse",
+        message,
+        stage,
+        cure="measure it: black probe on the sleeve or minus contact, red on the other; a reading without a "
+        "minus sign means red is plus",
+    )
+
+
+def polarity_reversed(situation: Situation) -> Iterator[Finding]:
+    """Centre signs that differ without a swapping lead, or agree with one."""
+    inlet, outlet = situation.case.device.inlet, situation.source.outlet
+    if inlet is None or outlet is None:
+        return
+    both_centre = inlet.polarity in CENTRE and outlet.polarity in CENTRE
+    both_marked = inlet.polarity == outlet.polarity == "marked"
+    if not (both_centre or both_marked):
+        return
+    leads = [(i, stage) for i, stage in enumerate(situation.case.path) if isinstance(stage, Lead)]
+    odd = sum(lead.swaps_polarity for _, lead in leads) % 2 == 1
+    differ = inlet.polarity != outlet.polarity
+    if differ == odd:
+        return
+    if differ:
+        text = f"The source gives {outlet.polarity}, the device takes {inlet.polarity}, and no lead swaps them."
+        cure = "make the last lead a swapping one: centre to sleeve, sleeve to centre"
+    else:
+        text = f"Source and device agree ({inlet.polarity}), but a lead swaps plus and minus."
+        cure = "use a straight lead"
+    target = next(((i, lead) for i, lead in reversed(leads) if differ or lead.swaps_polarity), None)
+    change = () if target is None else (add(f"/path/{target[0]}/swaps_polarity", not target[1].swaps_polarity),)
+    yield Finding("polarity-reversed", "refuse", text, situation.device_stage, cure=cure, change=change)
+
+
+def live_pins(situation: Situation) -> Iterator[Finding]:
+    """A source that ends in exposed pins."""
+    outlet = situation.source.outlet
+    if outlet is not None and outlet.gender == "plug":
+        yield Finding(
+            "live-pins",
+            "care",
+            "The source ends in bare pins that are live: they short on the first key they meet.",
+            -1,
+            cure="end the source in a socket; power leaves through a socket and enters through a plug",
+        )
+
+
+def wrong_socket(situation: Situation) -> Iterator[Finding]:
+    """Low-voltage direct current on a connector made for mains."""
+    inlet, outlet = situation.case.device.inlet, situation.source.outlet
+    if outlet is not None and outlet.kind == "mains":
+        yield _mains("source's outlet", situation.full_emf, -1)
+    if inlet is not None and inlet.kind == "mains":
+        last = next((s for s in reversed(situation.case.path) if isinstance(s, Converter)), None)
+        volts = situation.unloaded[-1]
+        if last is None or last.topology != "inverter" or number(last.output_v) < MAINS_LEAST_V:
+            yield _mains("device's inlet", volts, situation.device_stage)
+
+
+def _mains(where: str, volts: float, stage: int) -> Finding:
+    return Finding(
+        "wrong-socket",
+        "refuse",
+        f"The {where} is a mains connector carrying {volts:.3g} V: one day somebody plugs it into the wall, "
+        "or a mains device into it.",
+        stage,
+        volts,
+        MAINS_LEAST_V,
+        "V",
+        "use a connector that fits no mains outlet",
+    )

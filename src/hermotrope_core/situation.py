@@ -1,0 +1,150 @@
+"""Everything the findings look at, worked out once for a case: points, extremes, the run."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+from hermotrope_core.case import Case, Mode, Source, maybe, number
+from hermotrope_core.chemistry import CHEMISTRIES, Chemistry
+from hermotrope_core.circuit import (
+    Circuit,
+    Demand,
+    Point,
+    circuit_of,
+    draw_of,
+    mode_demand,
+    peak_demand,
+    point,
+    unloaded_volts,
+)
+from hermotrope_core.discharge import NeverEnds, Run, run
+
+LOW_SOC = 0.2
+"""Charge at which overloads are judged: nearly empty, when currents are highest."""
+HALF_SOC = 0.5
+
+
+class Situation:
+    """A finished case with what follows from it. Volts, amperes, watts throughout."""
+
+    def __init__(self, case: Case) -> None:
+        self.case = case
+
+    @cached_property
+    def circuit(self) -> Circuit:
+        return circuit_of(self.case)
+
+    @property
+    def source(self) -> Source:
+        if self.case.source is None:
+            raise ValueError("no source is chosen")
+        return self.case.source
+
+    @property
+    def cell(self) -> Chemistry:
+        return CHEMISTRIES[self.source.chemistry]
+
+    @property
+    def device_stage(self) -> int:
+        return len(self.case.path)
+
+    @cached_property
+    def full_emf(self) -> float:
+        """Volts of the pack fresh off the charger: as stated, or from its chemistry."""
+        stated = maybe(self.source.full_v)
+        return self.source.cells_in_series * self.cell.full_v if stated is None else stated
+
+    @cached_property
+    def modes(self) -> tuple[Mode, ...]:
+        return self.case.duty_modes()
+
+    @cached_property
+    def _by_power(self) -> list[Mode]:
+        return sorted(self.modes, key=self.inlet_watts)
+
+    @property
+    def heaviest(self) -> Mode:
+        return self._by_power[-1]
+
+    @property
+    def lightest(self) -> Mode:
+        return self._by_power[0]
+
+    def inlet_watts(self, mode: Mode) -> float:
+        """Watts the mode draws at the inlet when the pack is full (at rated volts if it cannot run)."""
+        full = self.at(mode, 1.0)
+        if full.complete:
+            return full.inlet_v * full.inlet_a
+        demand, rated = mode_demand(mode), maybe(self.case.device.supply.nominal_v) or 0.0
+        if demand.kind == "power":
+            return demand.value
+        return demand.value * rated if demand.kind == "current" else rated * rated / demand.value
+
+    def at(self, mode: Mode, soc: float) -> Point:
+        """Operating point of a mode at a state of charge 0..1."""
+        return self.at_demand(mode_demand(mode), self.circuit.emf(soc))
+
+    def at_demand(self, demand: Demand, emf: float) -> Point:
+        """Operating point of any demand at an EMF in volts."""
+        return point(self.circuit, draw_of(self.circuit, demand, self.device_stage), emf, self.device_stage)
+
+    def peaks(self) -> list[tuple[Mode, Demand]]:
+        """The duty's modes that state a peak, with it."""
+        found = [(mode, peak_demand(mode)) for mode in self.modes]
+        return [(mode, demand) for mode, demand in found if demand is not None]
+
+    @cached_property
+    def unloaded(self) -> tuple[float, ...]:
+        """With the pack full and no current: volts entering each holder, then at the inlet."""
+        return unloaded_volts(self.circuit, self.full_emf)
+
+    @cached_property
+    def run(self) -> Run | None:
+        """The run to its end, or None if the duty draws nothing."""
+        try:
+            return run(self.case)
+        except NeverEnds:
+            return None
+
+    @cached_property
+    def temperature_c(self) -> float:
+        return number(self.case.conditions.temperature_c)
+
+    @property
+    def closed(self) -> bool:
+        return self.case.conditions.enclosure == "closed"
+
+    def stage_name(self, stage: int) -> str:
+        """The name of a station for a sentence."""
+        if stage == -1:
+            return self.source.name
+        if stage == self.device_stage:
+            return self.case.device.name
+        part = self.case.path[stage]
+        return str(getattr(part, "topology", None) or type(part).__struct_config__.tag)
+
+    def at_demand_full(self, mode: Mode) -> Point:
+        """Operating point of a mode on the pack fresh off the charger."""
+        return self.at_demand(mode_demand(mode), self.full_emf)
+
+    def trip_volts(self, stage: int) -> float:
+        """Volts at which the pack (-1) or a cut-off stage opens."""
+        return self.circuit.cutoff_v if stage == -1 else number(getattr(self.case.path[stage], "trips_v", 0.0))
+
+    def most_watts(self, soc: float) -> float:
+        """The most the path can give a constant-power device: V² / 4R of its weakest stretch, watts.
+
+        A stretch behind a converter is fed from its set voltage; what a stretch can give is carried
+        to the device through the efficiencies behind it (at their best).
+        """
+        circuit = self.circuit
+        best = float("inf")
+        for k, stretch in enumerate(circuit.stretches):
+            volts = (circuit.emf(soc) if k == 0 else circuit.holders[k - 1].output_v) - stretch.drop_v
+            share = 1.0
+            for holder in circuit.holders[k:]:
+                table = holder.efficiency
+                share *= table if isinstance(table, float) else max(y for _, y in table)
+            if stretch.resistance_ohm > 0.0:
+                best = min(best, share * max(volts, 0.0) ** 2 / (4.0 * stretch.resistance_ohm))
+        return best

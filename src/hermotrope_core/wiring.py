@@ -1,0 +1,69 @@
+"""Wire and fuses: safe current, gauge, how soon a fuse opens; figures from ``data/parts.json``."""
+
+from __future__ import annotations
+
+from pkgutil import get_data
+
+import msgspec
+
+from hermotrope_core.interpolate import at
+
+Table = tuple[tuple[float, float], ...]
+
+
+class Parts(msgspec.Struct, frozen=True):
+    """Typical reference figures for wire, fuses, plugs and ports."""
+
+    wire_safe_current_a_by_area_mm2: Table
+    blade_fuse_ratings_a: tuple[float, ...]
+    glass_fuse_ratings_a: tuple[float, ...]
+    fuse_opens_s_by_times_rating: Table
+    barrel_sizes_mm_outer_inner: Table
+    usb_negotiated_v: tuple[float, ...]
+    resistor_e12: tuple[float, ...]
+
+
+PARTS: Parts = msgspec.json.decode(get_data("hermotrope_core", "data/parts.json") or b"", type=Parts)
+
+FUSE_MARGIN = 1.25
+"""A fuse is rated at least this many times the continuous current through it."""
+
+
+def safe_amps(area_mm2: float) -> float:
+    """Safe current of stranded copper in free air, amperes; thinner than the table in proportion."""
+    table = PARTS.wire_safe_current_a_by_area_mm2
+    if area_mm2 < table[0][0]:
+        return table[0][1] * area_mm2 / table[0][0]
+    return at(table, area_mm2)
+
+
+def awg_mm2(gauge: float) -> float:
+    """Copper area of an American gauge in mm²; diameter 0.127 mm x 92^((36 - n) / 39) (ASTM B258)."""
+    diameter = 0.127 * 92.0 ** ((36.0 - gauge) / 39.0)
+    return 3.141592653589793 / 4.0 * diameter * diameter
+
+
+def fuse_opens_s(times_rating: float) -> float | None:
+    """Shortest time in seconds in which a fuse opens at a multiple of its rating; None if it holds."""
+    table = PARTS.fuse_opens_s_by_times_rating
+    return None if times_rating < table[0][0] else at(table, times_rating)
+
+
+def fuse_rating(continuous_a: float, peaks: tuple[tuple[float, float], ...], wire_a: float) -> float | None:
+    """The smallest blade rating (glass where the wire asks for less) that carries the load.
+
+    `peaks` are (amperes, seconds) it must ride through; `wire_a` is the safe current of the weakest
+    lead it protects. None if no rating does both.
+    """
+    for ratings in (PARTS.blade_fuse_ratings_a, PARTS.glass_fuse_ratings_a):
+        for rating in ratings:
+            if rating >= FUSE_MARGIN * continuous_a and all(_rides(rating, *peak) for peak in peaks):
+                if rating <= wire_a:
+                    return rating
+                break
+    return None
+
+
+def _rides(rating: float, amps: float, seconds: float) -> bool:
+    opens = fuse_opens_s(amps / rating)
+    return opens is None or seconds <= opens
