@@ -29,6 +29,8 @@ from hermotrope_core.circuit import (
     section_amps,
 )
 
+MARK_SOC = 0.02
+"""Largest change of charge between two marks, when marks are kept."""
 LEAP_CYCLES = 64
 """Below this many cycles left in a piece they are taken one by one (exact)."""
 
@@ -327,6 +329,8 @@ class _Run:
                 kink = inverse(table, mode.rated_emf())
                 if self.floor < kink < self.soc:
                     cuts.add(kink)
+        if self.marks is not None:
+            cuts.update(s for i in range(1, int(1 / MARK_SOC)) if self.floor < (s := i * MARK_SOC) < self.soc)
         ladder = sorted(cuts)
         socs = [s for s, _ in table]
         pieces = []
@@ -427,6 +431,8 @@ class _Run:
             left -= seconds
             if bound == stop:
                 return cause
+            if self.marks is not None:
+                self.marks.append(Mark(self.time, self.soc, index))
             i += 1
             if i == len(self.pieces):
                 return "reserve" if self.floor > 0.0 else "empty"

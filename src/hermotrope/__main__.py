@@ -1,0 +1,124 @@
+"""``python -m hermotrope demo | run | test | manage``: start a bench, or run Django's own commands."""
+
+from __future__ import annotations
+
+import argparse
+import errno
+import os
+import shutil
+import socket
+import sqlite3
+import sys
+import threading
+import webbrowser
+from pathlib import Path
+
+PORT = 8737
+TRIES = 50
+
+
+def main(argv: list[str]) -> int:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "hermotrope.settings")
+    command, rest = (argv[0], argv[1:]) if argv else ("run", [])
+    if command == "test":
+        os.environ["DJANGO_SETTINGS_MODULE"] = "tests.settings"
+        os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
+        sys.path.insert(0, str(Path.cwd()))
+        return django_command(["test", *(rest or ["tests"])])
+    if command == "manage":
+        return django_command(rest)
+    return serve(command, rest)
+
+
+def django_command(arguments: list[str]) -> int:
+    from django.core.management import execute_from_command_line
+
+    execute_from_command_line(["hermotrope", *arguments])
+    return 0
+
+
+def serve(command: str, arguments: list[str]) -> int:
+    """Migrate, fill in the demonstration if asked for, and serve on loopback until interrupted."""
+    parser = argparse.ArgumentParser(prog=f"hermotrope {command}")
+    parser.add_argument("--data", help="folder that keeps the bench")
+    parser.add_argument("--port", type=int, default=PORT, help="first port to try")
+    parser.add_argument("--no-browser", action="store_true", help="do not open a browser")
+    if command == "demo":
+        parser.add_argument("--fresh", action="store_true", help="start the demonstration anew")
+    given = parser.parse_args(arguments)
+    if not 1 <= given.port <= 65535:
+        parser.error("--port must be 1 to 65535")
+    try:
+        folder = data_folder(command, given.data)
+        if getattr(given, "fresh", False):
+            clear(folder)
+        listener = listen(given.port)
+        prepare(command)
+    except (OSError, sqlite3.Error) as error:
+        print(f"hermotrope: {error}", file=sys.stderr)
+        return 1
+    address = f"http://127.0.0.1:{listener.getsockname()[1]}/"
+    print(f"Hermotrope is at {address}  (kept in {folder}; stop with Ctrl+C)", flush=True)
+    if not given.no_browser and (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+        threading.Timer(0.5, webbrowser.open, [address]).start()
+
+    import waitress
+
+    from hermotrope.wsgi import application
+
+    try:
+        waitress.serve(application, sockets=[listener], threads=4, ident="hermotrope")
+    except KeyboardInterrupt:
+        print()
+    return 0
+
+
+def data_folder(command: str, given: str | None) -> Path:
+    """The folder of this bench, announced to the settings. The demonstration has its own."""
+    base = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "hermotrope"
+    folder = Path(given or os.environ.get("HERMOTROPE_DATA") or (base / "demo" if command == "demo" else base))
+    folder.mkdir(parents=True, exist_ok=True)
+    os.environ["HERMOTROPE_DATA"] = str(folder.resolve())
+    return folder
+
+
+def clear(folder: Path) -> None:
+    """Put the old database aside as ``.old``, so that a slip of the hand costs nothing."""
+    for name in ("bench.sqlite3", "bench.sqlite3-wal", "bench.sqlite3-shm"):
+        file = folder / name
+        if file.exists():
+            shutil.move(file, folder / f"{name}.old")
+
+
+def listen(port: int) -> socket.socket:
+    """A loopback socket on `port` or the next free one. Raises OSError after `TRIES`."""
+    for candidate in range(port, min(port + TRIES, 65536)):
+        listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind(("127.0.0.1", candidate))
+            listener.listen(64)
+            if candidate != port:
+                print(f"Port {port} is taken; using {candidate}.")
+            return listener
+        except OSError as error:
+            listener.close()
+            if error.errno not in (errno.EADDRINUSE, errno.EACCES):
+                raise
+    raise OSError(f"no free port from {port} to {min(port + TRIES, 65536) - 1}")
+
+
+def prepare(command: str) -> None:
+    """Bring the database up to date and, for the demonstration, fill it if it is empty."""
+    import django
+
+    django.setup()
+    from django.core.management import call_command
+
+    call_command("migrate", verbosity=0)
+    if command == "demo":
+        call_command("load_demo", verbosity=0)
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,1 @@
+"""Conversions: the Bench, the feed line and its panels, and every change to them."""

@@ -1,0 +1,38 @@
+"""``load_demo``: put the Sallow Fen conversions on an empty bench."""
+
+from __future__ import annotations
+
+from datetime import date
+
+import msgspec
+from django.core.management.base import BaseCommand
+from django.db import transaction
+
+from hermotrope.bench import actions
+from hermotrope.bench.models import Conversion
+from hermotrope.shelf import starter
+from hermotrope_core.case import Source
+
+
+class Command(BaseCommand):
+    help = "Put the Sallow Fen conversions on an empty bench; a bench in use is left alone."
+
+    @transaction.atomic
+    def handle(self, *args: object, **options: object) -> None:
+        if Conversion.objects.exists():
+            self.stdout.write("The bench is not empty; nothing was added.")
+            return
+        for demo in reversed(starter.demo_conversions()):
+            start = starter.devices()[demo.device]
+            conversion = actions.create(actions.new_case(start.title, start.device, start.duty), "Started")
+            if demo.source is not None:
+                source = starter.sources()[demo.source].source
+                known = msgspec.convert({**msgspec.to_builtins(source), **demo.improve}, Source)
+                case = actions.with_source(conversion.case, known)
+                conversion = actions.put(conversion.pk, conversion.version, case, f"Pack: {known.name}")
+            case = actions.with_path(conversion.case, demo.path, demo.conditions())
+            conversion = actions.put(conversion.pk, conversion.version, case, "Path as built")
+            if demo.done is not None:
+                on = date.fromisoformat(demo.done.on)
+                actions.mark_done(conversion.pk, conversion.version, on, demo.done.measured_s)
+        self.stdout.write(f"{len(starter.demo_conversions())} conversions are on the bench.")

@@ -1,0 +1,65 @@
+"""Conversions and their revisions. A conversion's case is the truth; the other columns follow from it."""
+
+from __future__ import annotations
+
+from django.db import models
+from django.urls import reverse
+
+from hermotrope.bench.fields import CaseField
+
+
+class Conversion(models.Model):
+    """One device on one pack. `version` rises with every change, undo included (optimistic locking)."""
+
+    class Verdict(models.TextChoices):
+        OPEN = "open"
+        REFUSED = "refused"
+        CARE = "fits with care"
+        FITS = "fits"
+
+    case = CaseField()
+    version = models.PositiveIntegerField(default=1)
+    revision = models.PositiveIntegerField(default=1, help_text="the revision that is current; later ones can be redone")
+
+    title = models.CharField(max_length=300)
+    verdict = models.CharField(max_length=20, choices=Verdict.choices)
+    headline = models.TextField(blank=True)
+    next_step = models.TextField(blank=True)
+    runtime_s = models.FloatField(null=True)
+    runtime_low_s = models.FloatField(null=True)
+    runtime_high_s = models.FloatField(null=True)
+    end_cause = models.CharField(max_length=40, blank=True)
+
+    done_on = models.DateField(null=True, blank=True)
+    done_revision = models.PositiveIntegerField(null=True, blank=True)
+    measured_s = models.FloatField(null=True, blank=True)
+
+    created_at = models.DateTimeField(auto_now_add=True)
+    changed_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["-changed_at", "pk"]
+        indexes = [models.Index(fields=["verdict"])]
+
+    def __str__(self) -> str:
+        return self.title
+
+    def get_absolute_url(self) -> str:
+        return reverse("feed", args=[self.pk])
+
+
+class Revision(models.Model):
+    """A state of a conversion's case, with what was done to reach it."""
+
+    conversion = models.ForeignKey(Conversion, on_delete=models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    case = CaseField()
+    label = models.CharField(max_length=200)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["conversion", "number"], name="one_revision_per_number")]
+
+    def __str__(self) -> str:
+        return f"{self.number}: {self.label}"

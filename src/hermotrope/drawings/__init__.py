@@ -1,0 +1,1 @@
+"""Core results as shapes to draw: geometry only, no database, no templates."""

@@ -1,0 +1,296 @@
+"""The feed line: stations between a copper conductor above and a return below, with their figures."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from math import sqrt
+from typing import Any
+
+import msgspec
+
+from hermotrope.drawings import numbers
+from hermotrope_core.case import Case, Connector, Converter, CutOff, Diode, Fuse, Lead, Linear, Resistor, Stage, number
+from hermotrope_core.case import maybe as maybe_number
+from hermotrope_core.circuit import Demand, Point
+from hermotrope_core.findings import LEVELS, Finding
+from hermotrope_core.situation import Situation
+
+WIDTH = 1236.0
+SOURCE_LEFT, SOURCE_WIDTH = 28.0, 104.0
+DEVICE_WIDTH, DEVICE_GAP, MARGIN = 168.0, 70.0, 12.0
+SLOT = 104.0
+"""Least width of a stage's slot; a longer path makes the drawing wider."""
+CELLS_SHOWN = 6
+SAMPLES = 41
+TITLES = {
+    "fuse": "Fuse",
+    "switch": "Switch",
+    "cut-off": "Cut-off",
+    "resistor": "Resistor",
+    "diode": "Diode",
+    "lead": "Lead",
+    "linear": "Linear regulator",
+}
+HALF_GLYPH = {"converter": 54.0, "linear": 54.0, "lead": 34.0, "cut-off": 30.0}
+
+
+class Station(msgspec.Struct, frozen=True):
+    """One station as drawn: `x` its middle, `left` and `right` where the conductor meets it."""
+
+    index: int
+    """Counted from the pack, which is 1; also its key."""
+    stage: int
+    kind: str
+    title: str
+    detail: str
+    x: float
+    left: float
+    right: float
+    level: str
+    open: bool
+    volts: str
+    lost: str
+    heat: str
+    inside: tuple[str, ...] = ()
+
+
+class Gap(msgspec.Struct, frozen=True):
+    """The conductors between two stations: figures above and below, thickness by the current."""
+
+    index: int
+    left: float
+    right: float
+    middle: float
+    volts: str
+    amps: str
+    thickness: float
+    pale: bool
+    broken: bool
+    dashed: bool
+    room: bool
+    """False where the stations stand too close for figures."""
+
+
+class Line(msgspec.Struct, frozen=True):
+    """The whole drawing; `width` of its view box. `words` says the same for a screen reader."""
+
+    width: float
+    stations: tuple[Station, ...]
+    gaps: tuple[Gap, ...]
+    cells: tuple[tuple[float, bool], ...]
+    inlet: dict[str, Any]
+    words: str
+
+
+def stage_kind(stage: Stage) -> str:
+    """The document's name of a stage."""
+    return str(type(stage).__struct_config__.tag)
+
+
+def stage_title(stage: Stage) -> str:
+    """A stage's name on the line."""
+    if isinstance(stage, Converter):
+        return {"trigger": "Trigger board", "inverter": "Inverter"}.get(
+            stage.topology, f"{stage.topology.capitalize()} converter"
+        )
+    return TITLES[stage_kind(stage)]
+
+
+def stage_detail(stage: Stage) -> str:
+    """The one figure that tells this stage from its like."""
+    match stage:
+        case Lead():
+            swap = ", swaps ±" if stage.swaps_polarity else ""
+            return f"{number(stage.length_m):g} m, {number(stage.area_mm2):.3g} mm²{swap}"
+        case Fuse():
+            return f"{number(stage.rating_a):g} A"
+        case CutOff():
+            return f"opens at {number(stage.trips_v):g} V"
+        case Resistor():
+            return f"{number(stage.resistance_ohm):g} Ω"
+        case Diode():
+            return f"{stage.count} × {number(stage.forward_v):g} V"
+        case Converter() | Linear():
+            return f"set to {number(stage.output_v):g} V"
+    return ""
+
+
+def source_detail(case: Case) -> str:
+    source = case.source
+    if source is None:
+        return "not chosen yet"
+    if source.regulated_output is not None:
+        return f"{number(source.regulated_output.output_v):g} V port"
+    parallel = f"{source.cells_in_parallel}P" if source.cells_in_parallel else ""
+    return f"{source.cells_in_series}S{parallel}, {number(source.capacity_ah):g} Ah"
+
+
+def feed_line(
+    case: Case, at: Point | None, soc: float, findings: Sequence[Finding] = (), open_places: Sequence[str] = ()
+) -> Line:
+    """Lay out the line of a case at an operating point (None while something is missing)."""
+    count = len(case.path)
+    width = max(WIDTH, SOURCE_LEFT + SOURCE_WIDTH + SLOT * count + DEVICE_GAP + DEVICE_WIDTH + MARGIN + 60)
+    device_left = width - MARGIN - DEVICE_WIDTH
+    first, last = SOURCE_LEFT + SOURCE_WIDTH, device_left - DEVICE_GAP
+    slot = (last - first) / count if count else 0.0
+    broken_at = _broken_at(count, at, findings)
+    figures = {s.stage: s for s in at.stations} if at is not None and at.complete else {}
+
+    def station(index: int, stage: int, words: tuple[str, str, str], box: tuple[float, float, float]) -> Station:
+        kind, title, detail = words
+        seen = figures.get(stage)
+        return Station(
+            index=index,
+            stage=stage,
+            kind=kind,
+            title=title,
+            detail=detail,
+            x=box[0],
+            left=box[1],
+            right=box[2],
+            level=_level_at(stage, findings),
+            open=_is_open(stage, count, case, open_places),
+            volts=numbers.volts(seen.volts_in) if seen else "",
+            lost=numbers.volts(seen.volts_in - seen.volts_out) if seen else "",
+            heat=numbers.watts(seen.heat_w) if seen else "",
+            inside=_inside(case, stage),
+        )
+
+    name = case.source.name if case.source else "Pack"
+    stations = [
+        station(1, -1, ("source", _short(name, 21), source_detail(case)), (SOURCE_LEFT + 52, SOURCE_LEFT, first))
+    ]
+    for i, stage in enumerate(case.path):
+        x = first + slot * (i + 0.5)
+        kind = stage_kind(stage)
+        half = min(HALF_GLYPH.get(kind, 26.0), slot * 0.44)
+        stations.append(station(i + 2, i, (kind, stage_title(stage), stage_detail(stage)), (x, x - half, x + half)))
+    supply = case.device.supply
+    low, high = maybe_number(supply.min_v), maybe_number(supply.max_v)
+    wants = f"wants {'?' if low is None else f'{low:g}'}–{'?' if high is None else f'{high:g}'} V"
+    middle = device_left + DEVICE_WIDTH / 2
+    stations.append(
+        station(
+            count + 2,
+            count,
+            ("device", _short(case.device.name, 22), wants),
+            (middle, device_left, device_left + DEVICE_WIDTH),
+        )
+    )
+    gaps = _gaps(stations, figures, at, broken_at)
+    return Line(
+        width=width,
+        stations=tuple(stations),
+        gaps=gaps,
+        cells=_cells(case, soc),
+        inlet=inlet_shape(case.device.inlet, device_left - DEVICE_GAP / 2),
+        words="; ".join(f"{s.index} {s.title} {s.detail} {s.volts}".strip() for s in stations),
+    )
+
+
+def _short(text: str, longest: int) -> str:
+    return text if len(text) <= longest else text[: longest - 1].rstrip(" ,") + "…"
+
+
+def _inside(case: Case, stage: int) -> tuple[str, ...]:
+    if not 0 <= stage < len(case.path):
+        return ()
+    part = case.path[stage]
+    if isinstance(part, Converter):
+        table = isinstance(part.efficiency, tuple)
+        words = "η by table" if table else f"η {100 * number(part.efficiency):.3g} %"  # type: ignore[arg-type]
+        return (part.topology, words)
+    return ("linear", "") if isinstance(part, Linear) else ()
+
+
+def _level_at(stage: int, findings: Sequence[Finding]) -> str:
+    levels = [f.level for f in findings if f.stage == stage and f.level != "note"]
+    return max(levels, key=LEVELS.index) if levels else ""
+
+
+def _is_open(stage: int, count: int, case: Case, places: Sequence[str]) -> bool:
+    if stage == -1:
+        return case.source is None
+    return stage == count and any(place.startswith("device") for place in places)
+
+
+def _broken_at(count: int, at: Point | None, findings: Sequence[Finding]) -> int | None:
+    """Station number (0 the source) before which the conductor is broken, or None."""
+    if at is not None and at.breaches:
+        return max(at.breaches[0].stage + 1, 1)
+    refused = [f.stage for f in findings if f.level in ("refuse", "stop")]
+    return max(min(refused) + 1, 1) if refused else None
+
+
+def _gaps(stations: list[Station], figures: dict[int, Any], at: Point | None, broken_at: int | None) -> tuple[Gap, ...]:
+    gaps = []
+    for i, (a, b) in enumerate(zip(stations, stations[1:], strict=False)):
+        seen = figures.get(a.stage)
+        current = seen.amps_out if seen else 0.0
+        gaps.append(
+            Gap(
+                index=i,
+                left=a.right,
+                right=b.left,
+                middle=(a.right + b.left) / 2 - (DEVICE_GAP / 2 if b.kind == "device" and len(stations) > 2 else 0.0),
+                volts=numbers.volts(seen.volts_out) if seen else "",
+                amps=numbers.amps(current) if seen else "",
+                thickness=thickness(current),
+                pale=broken_at is not None and i >= broken_at,
+                broken=broken_at is not None and i == broken_at - 1,
+                dashed=a.open or b.open or at is None,
+                room=b.left - a.right > 34.0,
+            )
+        )
+    return tuple(gaps)
+
+
+def thickness(amps: float) -> float:
+    """Width of a conductor in drawing units: 2.5 at rest, 5 at 1 A, 12 at most."""
+    return round(min(12.0, 2.5 + 2.5 * sqrt(max(amps, 0.0))), 2)
+
+
+def _cells(case: Case, soc: float) -> tuple[tuple[float, bool], ...]:
+    """The pack's gauge: (share filled, counted from the top), one bar per cell up to `CELLS_SHOWN`."""
+    if case.source is None:
+        return ()
+    bars = min(case.source.cells_in_series, CELLS_SHOWN) if case.source.cells_in_series > 1 else 3
+    return tuple((max(0.0, min(1.0, soc * bars - (bars - 1 - i))), True) for i in range(bars))
+
+
+def inlet_shape(inlet: Connector | None, x: float) -> dict[str, Any]:
+    """What to draw before the device: a barrel seen from its end, or the kind of connector in words."""
+    if inlet is None:
+        return {"shape": "unknown", "x": x, "words": "inlet?"}
+    if inlet.kind == "barrel":
+        sign = {"centre-positive": "+", "centre-negative": "−"}.get(inlet.polarity, "?")
+        outer, inner = maybe_number(inlet.outer_mm), maybe_number(inlet.inner_mm)
+        size = f"{outer:g}×{inner:g}" if outer and inner else "barrel"
+        return {"shape": "barrel", "x": x, "sign": sign, "words": size, "sure": inlet.measured}
+    sure = inlet.measured and inlet.polarity != "unknown"
+    return {"shape": "plain", "x": x, "words": inlet.kind.replace("-", " "), "sure": sure}
+
+
+def scrub_payload(situation: Situation, demands: list[tuple[str, Demand]]) -> dict[str, Any]:
+    """Operating points for the browser to move through: per mode, over charge 1 down to 0.
+
+    ``volts``, ``amps`` and ``heat`` are lists over charge of lists over stations (source first,
+    device last); ``volts`` has both sides, entering and leaving. ``stops`` names the cause and the
+    station that fails, by charge.
+    """
+    socs = [1.0 - i / (SAMPLES - 1) for i in range(SAMPLES)]
+    modes: dict[str, Any] = {}
+    for name, demand in demands:
+        rows = [situation.at_demand(demand, situation.circuit.emf(soc)) for soc in socs]
+        modes[name] = {
+            "stations": [_row(point) if point.complete else None for point in rows],
+            "stops": [[b.cause, b.stage + 1] if (b := next(iter(point.breaches), None)) else None for point in rows],
+        }
+    return {"socs": socs, "modes": modes, "emf": [round(situation.circuit.emf(soc), 4) for soc in socs]}
+
+
+def _row(point: Point) -> list[list[float]]:
+    return [
+        [float(f"{v:.5g}") for v in (s.volts_in, s.volts_out, s.amps_in, s.amps_out, s.heat_w)] for s in point.stations
+    ]

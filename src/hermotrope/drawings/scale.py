@@ -1,0 +1,188 @@
+"""The supply scale: pack, inlet and the device's window on one vertical axis of volts."""
+
+from __future__ import annotations
+
+from math import ceil, floor, log10
+from typing import Any
+
+import msgspec
+
+from hermotrope_core.case import Case, maybe, number
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.situation import Situation
+
+WIDTH, HEIGHT = 340.0, 420.0
+TOP, BOTTOM = 18.0, 388.0
+PACK, INLET, DEVICE = (58.0, 112.0), (168.0, 204.0), (236.0, 288.0)
+LABEL_STEP = 15.0
+
+
+class Zone(msgspec.Struct, frozen=True):
+    """A span of volts in a column: `kind` fits, care or refused."""
+
+    kind: str
+    y: float
+    height: float
+
+
+class Label(msgspec.Struct, frozen=True):
+    x: float
+    y: float
+    text: str
+    kind: str = ""
+    anchor: str = "start"
+
+
+class Scale(msgspec.Struct, frozen=True):
+    """The drawing in a view box of 340 by 420; `low`, `high` are the volts at its bottom and top."""
+
+    low: float
+    high: float
+    ticks: tuple[tuple[float, str], ...]
+    pack: str
+    """Points of the pack's trapezoid, wide where it is full; empty without a pack."""
+    port_y: float | None
+    zones: tuple[Zone, ...]
+    rated_y: float | None
+    inlet: tuple[float, float] | None
+    """Top and height of what arrives at the inlet."""
+    inlet_over: bool
+    labels: tuple[Label, ...]
+    words: str
+
+
+def supply_scale(case: Case, situation: Situation | None) -> Scale | None:
+    """Lay out the scale; None while neither pack nor window is known."""
+    supply = case.device.supply
+    low, rated, high, never = (maybe(getattr(supply, n)) for n in ("min_v", "nominal_v", "max_v", "absolute_max_v"))
+    span = pack_span(case)
+    arrives = inlet_span(situation) if situation else None
+    port = maybe(case.source.regulated_output.output_v) if case.source and case.source.regulated_output else None
+    known = [v for v in (low, rated, high, never, port, *(span or ()), *(arrives or ())) if v is not None]
+    if not known:
+        return None
+    bottom, top = _ends(min(known), max(known))
+
+    def y(v: float) -> float:
+        return round(BOTTOM - (v - bottom) / (top - bottom) * (BOTTOM - TOP), 2)
+
+    labels: list[Label] = []
+    if span:
+        labels += [
+            Label(85.0, y(span[1]) - 5, f"{span[1]:.3g} full", "copper", "middle"),
+            Label(85.0, y(span[0]) + 14, f"{span[0]:.3g} flat", "copper", "middle"),
+        ]
+    if port is not None:
+        labels.append(Label(85.0, y(port) - 5, f"{port:.3g} port", "copper", "middle"))
+    right = [(v, w) for v, w in ((never, "never above"), (high, "most"), (rated, "rated"), (low, "least")) if v is not None]
+    labels += _spread([(y(v), f"{v:g} {word}") for v, word in right])
+    if arrives:
+        labels += _inlet_labels(arrives, y)
+    over = bool(arrives and high is not None and arrives[1] > high * 1.005)
+    return Scale(
+        low=bottom,
+        high=top,
+        ticks=tuple((y(v), f"{v:g}") for v in _ticks(bottom, top)),
+        pack=_trapezoid(y(span[1]), y(span[0])) if span else "",
+        port_y=None if port is None else y(port),
+        zones=tuple(_zones((low, high, never), (bottom, top), y)),
+        rated_y=None if rated is None else y(rated),
+        inlet=(y(arrives[1]), max(2.0, y(arrives[0]) - y(arrives[1]))) if arrives else None,
+        inlet_over=over,
+        labels=tuple(labels),
+        words=_words(span, arrives, right),
+    )
+
+
+def pack_span(case: Case) -> tuple[float, float] | None:
+    """Volts of the pack's cells, flat to full with no current."""
+    if case.source is None:
+        return None
+    stated = maybe(case.source.full_v)
+    full = case.source.cells_in_series * CHEMISTRIES[case.source.chemistry].full_v if stated is None else stated
+    return number(case.source.cutoff_v), full
+
+
+def inlet_span(situation: Situation) -> tuple[float, float] | None:
+    """Volts at the inlet: nearly empty in the heaviest mode, and full with no current."""
+    end = situation.run.final_soc if situation.run else 0.0
+    low = situation.at(situation.heaviest, max(end, 0.02))
+    top = situation.unloaded[-1]
+    return (min(low.inlet_v, top), top) if low.complete else (top, top)
+
+
+def _ends(low: float, high: float) -> tuple[float, float]:
+    room = max((high - low) * 0.12, high * 0.04)
+    step = _step(high - low + 2 * room)
+    return max(0.0, floor((low - room) / step) * step), ceil((high + room) / step) * step
+
+
+def _step(span: float) -> float:
+    """A step of 1, 2 or 5 times a power of ten that gives five to ten ticks."""
+    raw = span / 7
+    power = 10 ** floor(log10(raw))
+    return next(m * power for m in (1, 2, 5, 10) if m * power >= raw)
+
+
+def _ticks(low: float, high: float) -> list[float]:
+    step = _step(high - low)
+    first = ceil(low / step - 1e-9)
+    return [round(i * step, 6) for i in range(first, floor(high / step + 1e-9) + 1)]
+
+
+def _trapezoid(top: float, bottom: float) -> str:
+    left, right = PACK
+    return f"{left},{top} {right},{top} {right - 10},{bottom} {left + 10},{bottom}"
+
+
+def _zones(limits: tuple[float | None, float | None, float | None], ends: tuple[float, float], y: Any) -> list[Zone]:
+    low, high, never = limits
+    bottom, top = ends
+
+    def zone(kind: str, a: float, b: float) -> Zone:
+        return Zone(kind, y(b), round(y(a) - y(b), 2))
+
+    found = []
+    if low is not None:
+        found.append(zone("care", bottom, low))
+    if low is not None and high is not None:
+        found.append(zone("fits", low, high))
+    if high is not None and never is not None:
+        found.append(zone("care", high, never))
+    ceiling = never if never is not None else high
+    if ceiling is not None:
+        found.append(zone("refused", ceiling, top))
+    return found
+
+
+def _spread(wanted: list[tuple[float, str]]) -> list[Label]:
+    """Labels right of the window, moved apart where they would overlap."""
+    labels, last = [], -1e9
+    for y, text in sorted(wanted):
+        y = max(y + 4, last + LABEL_STEP)
+        labels.append(Label(DEVICE[1] + 6, y, text))
+        last = y
+    return labels
+
+
+def _inlet_labels(arrives: tuple[float, float], y: Any) -> list[Label]:
+    low, high = arrives
+    x = sum(INLET) / 2
+    if y(low) - y(high) < LABEL_STEP:
+        text = f"{low:.3g}" if f"{low:.3g}" == f"{high:.3g}" else f"{low:.3g}–{high:.3g}"
+        return [Label(x, y(high) - 6, text, "copper", "middle")]
+    return [
+        Label(x, y(high) - 6, f"{high:.3g}", "copper", "middle"),
+        Label(x, y(low) + 14, f"{low:.3g}", "copper", "middle"),
+    ]
+
+
+def _words(span: tuple[float, float] | None, arrives: tuple[float, float] | None, limits: list[tuple[float, str]]) -> str:
+    parts = []
+    if span:
+        parts.append(f"pack {span[0]:.3g} V flat to {span[1]:.3g} V full")
+    if arrives:
+        parts.append(f"inlet sees {arrives[0]:.3g} to {arrives[1]:.3g} V")
+    if limits:
+        parts.append("device: " + ", ".join(f"{v:g} V {word}" for v, word in limits))
+    return "; ".join(parts)

@@ -1,0 +1,54 @@
+"""The small feed line of the Bench: pack, path, device; a gap where it is refused, dashes where open."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+
+from hermotrope.drawings.line import stage_kind
+from hermotrope_core.case import Case, number
+from hermotrope_core.findings import Finding
+
+LEFT, RIGHT = 44.0, 496.0
+
+
+class Mark(msgspec.Struct, frozen=True):
+    """A stage on the small line: `x` its middle."""
+
+    kind: str
+    x: float
+    text: str = ""
+
+
+class Strip(msgspec.Struct, frozen=True):
+    """A view box of 560 by 84. `broken` is where the conductor is refused; `open` without a pack."""
+
+    marks: tuple[Mark, ...]
+    broken: float | None
+    care: tuple[float, ...]
+    open: bool
+    unsure: bool
+
+
+def small_line(case: Case, findings: Sequence[Finding], unsure: bool) -> Strip:
+    """Lay out the small line; `unsure` marks a device about which something is missing."""
+    count = len(case.path)
+    slot = (RIGHT - LEFT) / (count or 1)
+    marks = []
+    for i, stage in enumerate(case.path):
+        kind = stage_kind(stage)
+        held = f"{number(stage.output_v):g} V" if kind in ("converter", "linear") else ""  # type: ignore[union-attr]
+        marks.append(Mark(kind, LEFT + slot * (i + 0.5), held))
+    places = {i: mark.x for i, mark in enumerate(marks)}
+    places[-1], places[count] = LEFT, RIGHT
+    refused = [f.stage for f in findings if f.level in ("refuse", "stop")]
+    careful = sorted({f.stage for f in findings if f.level == "care"})
+    broken = None
+    if refused:
+        stage = min(refused)
+        here = places[stage]
+        before = places.get(stage - 1, LEFT)
+        broken = (here + before) / 2 if stage >= 0 else LEFT + min(26.0, slot / 4)
+    care = tuple(min(max(places[stage], LEFT + 24), RIGHT - 24) for stage in careful)
+    return Strip(tuple(marks), broken, care, case.source is None, unsure)

@@ -1,0 +1,108 @@
+"""Settings of a bench on one person's own machine: loopback only, one owner, no login."""
+
+from __future__ import annotations
+
+import os
+import secrets
+from pathlib import Path
+
+PACKAGE = Path(__file__).resolve().parent
+
+
+def data_folder() -> Path:
+    """Where the bench is kept: HERMOTROPE_DATA, else the user's data folder. Made if missing."""
+    given = os.environ.get("HERMOTROPE_DATA")
+    base = os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share"
+    folder = Path(given) if given else Path(base) / "hermotrope"
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+def secret_key(folder: Path) -> str:
+    """The installation's own key, made on first use and readable by its owner only."""
+    file = folder / "secret-key"
+    if not file.exists():
+        file.touch(mode=0o600)
+        file.write_text(secrets.token_urlsafe(50))
+    return file.read_text()
+
+
+DATA = data_folder()
+SECRET_KEY = secret_key(DATA)
+DEBUG = os.environ.get("HERMOTROPE_DEBUG") == "1"
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+ROOT_URLCONF = "hermotrope.urls"
+WSGI_APPLICATION = "hermotrope.wsgi.application"
+USE_TZ = True
+TIME_ZONE = os.environ.get("TZ") or "UTC"
+LANGUAGE_CODE = "en-gb"
+USE_I18N = False
+
+INSTALLED_APPS = [
+    "django.contrib.staticfiles",
+    "django_htmx",
+    "hermotrope.bench",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+]
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [PACKAGE / "templates"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": ["django.template.context_processors.request"],
+            "builtins": ["django.templatetags.static"],
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "bench.sqlite3",
+        "OPTIONS": {
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+        },
+    }
+}
+
+STATIC_URL = "static/"
+STATICFILES_DIRS = [PACKAGE / "static"]
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = DEBUG
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": ["'none'"],
+        "script-src": ["'self'"],
+        "style-src": ["'self'"],
+        "img-src": ["'self'", "data:"],
+        "font-src": ["'self'"],
+        "connect-src": ["'self'"],
+        "form-action": ["'self'"],
+        "frame-ancestors": ["'none'"],
+        "base-uri": ["'none'"],
+    }
+}
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+CSRF_FAILURE_VIEW = "hermotrope.bench.views.errors.forbidden"
+CSRF_COOKIE_SAMESITE = "Strict"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
+FILE_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "loggers": {"waitress.queue": {"level": "ERROR"}, "django.request": {"handlers": ["console"], "level": "ERROR"}},
+}

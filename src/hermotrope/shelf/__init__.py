@@ -1,0 +1,1 @@
+"""What conversions start from: the starter shelf of generic packs and the demonstration devices."""

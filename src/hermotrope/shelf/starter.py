@@ -1,0 +1,72 @@
+"""The starter shelf and the demonstration devices, read once from ``data/`` and checked by the core."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from hermotrope_core.case import Conditions, Device, Duty, Source, Stage
+
+DATA = Path(__file__).parent / "data"
+
+
+class StarterSource(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A generic pack: its key, the group it is listed in, and what a case copies."""
+
+    key: str
+    group: str
+    source: Source
+
+
+class StarterDevice(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A device of the Sallow Fen scenario with the duty it works under."""
+
+    key: str
+    title: str
+    about: str
+    device: Device
+    duty: Duty = Duty()
+
+
+class Done(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    on: str
+    measured_s: float
+
+
+class DemoConversion(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A conversion of the demonstration: which device, which pack, which path."""
+
+    device: str
+    source: str | None
+    path: tuple[Stage, ...]
+    improve: dict[str, Any] = {}
+    temperature_c: float | None = None
+    closed: bool = False
+    done: Done | None = None
+
+    def conditions(self) -> Conditions:
+        warmth = 20.0 if self.temperature_c is None else self.temperature_c
+        return Conditions(temperature_c=warmth, enclosure="closed" if self.closed else "open")
+
+
+@cache
+def sources() -> dict[str, StarterSource]:
+    """Every pack of the starter shelf by key, in the order in which it is shown."""
+    listed = msgspec.json.decode((DATA / "sources.json").read_bytes(), type=list[StarterSource])
+    return {item.key: item for item in listed}
+
+
+@cache
+def devices() -> dict[str, StarterDevice]:
+    """Every demonstration device by key."""
+    listed = msgspec.json.decode((DATA / "devices.json").read_bytes(), type=list[StarterDevice])
+    return {item.key: item for item in listed}
+
+
+@cache
+def demo_conversions() -> tuple[DemoConversion, ...]:
+    """The conversions that the demonstration starts with."""
+    return msgspec.json.decode((DATA / "demo.json").read_bytes(), type=tuple[DemoConversion, ...])

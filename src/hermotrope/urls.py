@@ -1,0 +1,5 @@
+from django.urls import include, path
+
+urlpatterns = [path("", include("hermotrope.bench.urls"))]
+handler404 = "hermotrope.bench.views.errors.not_found"
+handler500 = "hermotrope.bench.views.errors.broken"

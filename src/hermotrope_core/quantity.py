@@ -1,0 +1,216 @@
+"""Reading quantities as people type them: ``2500 mAh``, ``7V4``, ``1/4 W``, ``20 AWG``, ``4h30``.
+
+Pint converts units at this edge only; everywhere inside, numbers are plain floats whose unit is in
+their name. What was understood can be echoed with `show`, which `parse` reads back exactly.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+
+import pint
+
+from hermotrope_core.fields import Field
+from hermotrope_core.figures import plain
+from hermotrope_core.wiring import awg_mm2
+
+_UNITS = pint.UnitRegistry(cache_folder=None, autoconvert_offset_to_baseunit=False)
+_PINT = {
+    "V": "volt",
+    "A": "ampere",
+    "W": "watt",
+    "Ω": "ohm",
+    "Ah": "ampere * hour",
+    "Wh": "watt * hour",
+    "s": "second",
+    "h": "hour",
+    "m": "meter",
+    "mm": "millimeter",
+    "mm²": "millimeter ** 2",
+    "g": "gram",
+    "K/W": "kelvin / watt",
+    "°C": "degC",
+}
+_NAMES = {
+    "V": "volts",
+    "A": "amperes",
+    "W": "watts",
+    "Ω": "ohms",
+    "Ah": "ampere-hours",
+    "Wh": "watt-hours",
+    "s": "a time",
+    "h": "hours",
+    "m": "a length",
+    "mm": "millimetres",
+    "mm²": "a wire size",
+    "g": "a mass",
+    "K/W": "kelvin per watt",
+    "°C": "a temperature",
+    "%": "a percentage",
+    "": "a number",
+}
+EXAMPLES = {
+    "V": "12.6 V or 12V6",
+    "A": "420 mA or 2.5 A",
+    "W": "6 W or 1/4 W",
+    "Ω": "0.125 Ω or 125 mΩ",
+    "Ah": "2500 mAh or 2.5 Ah",
+    "Wh": "74 Wh",
+    "s": "90 min, 4h30 or 45 s",
+    "h": "3 h or 90 min",
+    "m": "1.2 m or 60 cm",
+    "mm": "5.5 mm",
+    "mm²": "0.75 mm² or 18 AWG",
+    "g": "640 g",
+    "K/W": "30 K/W",
+    "°C": "5 °C",
+    "%": "92 %",
+    "": "5",
+}
+LONGEST = 40
+
+_NUMBER = r"[+\-−]?(?:\d[\d,]*\.?\d*|\.\d+)(?:[eE][+\-]?\d{1,3})?"
+_INFIX = re.compile(r"^([+\-−]?\d+)\s*([VRrAWΩ])(\d+)$")
+_AWG = re.compile(rf"^({_NUMBER})\s*(?:awg|ga|gauge)$|^awg\s*({_NUMBER})$", re.IGNORECASE)
+_FRACTION = re.compile(r"^(\d+)\s*/\s*(\d+)\s*(.*)$")
+_CLOCK = re.compile(r"^(\d+)\s*h\s*(\d{1,2})$", re.IGNORECASE)
+_SPAN = re.compile(rf"({_NUMBER})\s*(d|days?|h|hrs?|hours?|min|minutes?|m|s|secs?|seconds?|ms)\b\s*", re.IGNORECASE)
+_SPAN_S = {"d": 86400.0, "h": 3600.0, "m": 60.0, "s": 1.0}
+_PLAIN = re.compile(rf"^({_NUMBER})\s*(.*)$")
+_SUPERSCRIPTS = str.maketrans({"²": "2", "−": "-", "\u00a0": " ", "µ": "u", "μ": "u", "Ω": "Ω"})
+
+
+class QuantityError(ValueError):
+    """Text that is no quantity of the wanted kind; the message says what is wrong, with an example."""
+
+
+def parse(text: str, unit: str) -> float:
+    """Read `text` as a quantity in `unit` (a key of the table of examples; "" for a pure number).
+
+    A bare number is taken in `unit`. Raises `QuantityError`.
+
+    >>> parse("2500 mAh", "Ah"), parse("7V4", "V"), parse("1/4 W", "W"), parse("4h30", "s")
+    (2.5, 7.4, 0.25, 16200.0)
+    >>> round(parse("20 AWG", "mm²"), 3), parse("92", "%"), parse("26,800 mAh", "Ah")
+    (0.518, 0.92, 26.8)
+    """
+    clean = " ".join(text.translate(_SUPERSCRIPTS).split())
+    if not clean:
+        raise QuantityError(f"nothing is entered; for example {EXAMPLES[unit]}")
+    if len(clean) > LONGEST:
+        raise QuantityError(f"too long for a quantity; for example {EXAMPLES[unit]}")
+    value = _value(clean, unit)
+    if not math.isfinite(value):
+        raise QuantityError(f"{clean} is not a finite number; for example {EXAMPLES[unit]}")
+    return value
+
+
+def _value(text: str, unit: str) -> float:
+    if unit == "mm²" and (match := _AWG.match(text)):
+        return _awg(_number(match[1] or match[2]))
+    if unit in ("s", "h"):
+        seconds = _seconds(text)
+        if seconds is not None:
+            return seconds if unit == "s" else seconds / 3600.0
+    if match := _INFIX.match(text):
+        return _converted(float(f"{match[1]}.{match[3]}"), match[2].upper().replace("R", "Ω"), unit)
+    if match := _FRACTION.match(text):
+        if int(match[2]) == 0:
+            raise QuantityError(f"{text} divides by zero")
+        return _converted(int(match[1]) / int(match[2]), match[3], unit)
+    match = _PLAIN.match(text)
+    if match is None:
+        raise QuantityError(f"{text!r} is not {_NAMES[unit]}; for example {EXAMPLES[unit]}")
+    return _converted(_number(match[1]), match[2].strip(), unit)
+
+
+def _number(text: str) -> float:
+    """A number with a decimal comma, or with commas between groups of three digits."""
+    clean = text.replace("−", "-")
+    if re.fullmatch(r"[+\-]?\d{1,3}(,\d{3})+(\.\d+)?", clean):
+        clean = clean.replace(",", "")
+    elif clean.count(",") == 1 and "." not in clean:
+        clean = clean.replace(",", ".")
+    try:
+        return float(clean)
+    except ValueError:
+        raise QuantityError(f"{text} is not a number") from None
+
+
+def _awg(gauge: float) -> float:
+    if not -3 <= gauge <= 40:
+        raise QuantityError(f"there is no {plain(gauge)} AWG; for example 20 AWG")
+    return float(f"{awg_mm2(gauge):.4g}")
+
+
+def _seconds(text: str) -> float | None:
+    if match := _CLOCK.match(text):
+        return int(match[1]) * 3600.0 + int(match[2]) * 60.0
+    if _SPAN.sub("", text):
+        return None
+    total = 0.0
+    for number, word in _SPAN.findall(text):
+        total += _number(number) * (0.001 if word.lower() == "ms" else _SPAN_S[word[0].lower()])
+    return total
+
+
+def _converted(value: float, given: str, unit: str) -> float:
+    if unit in ("", "%"):
+        if given not in ("", "%"):
+            raise QuantityError(f"{given!r} is not expected here; for example {EXAMPLES[unit]}")
+        if unit == "%" and (given == "%" or abs(value) > 1.0):
+            return value / 100.0
+        return value
+    if not given:
+        return value
+    word = "degC" if given in ("C", "°C") else "degF" if given in ("F", "°F") else given
+    if unit == "Ω":
+        word = re.sub(r"^([munkM]?)(?:ohms?|Ω|R)?$", r"\1ohm", word, flags=re.IGNORECASE)
+    word = re.sub(r"^(m?m)\^?2$", r"\1**2", word)
+    word = re.sub(r"^([munkM]?)([AWaw])h$", lambda m: f"{m[1]}{m[2].upper()}*hour", word)
+    if word in ("v", "a", "w", "mv", "ma", "mw", "kw"):
+        word = word[:-1] + word[-1].upper()
+    if not re.fullmatch(r"[A-Za-z°/*\d ]{1,20}", word):
+        raise QuantityError(f"the unit {given!r} is not known; for example {EXAMPLES[unit]}")
+    try:
+        return float(_UNITS.Quantity(value, word).to(_PINT[unit]).magnitude)
+    except pint.DimensionalityError:
+        raise QuantityError(f"{given} does not measure {_NAMES[unit]}; for example {EXAMPLES[unit]}") from None
+    except (pint.PintError, AttributeError, ValueError, TypeError, OverflowError):
+        raise QuantityError(f"the unit {given!r} is not known; for example {EXAMPLES[unit]}") from None
+
+
+def parse_field(text: str, field: Field) -> float:
+    """Read `text` for a field of the document, and check its range. Raises `QuantityError`."""
+    value = parse(text, field.unit)
+    if problem := field.problem(value):
+        raise QuantityError(problem)
+    return value
+
+
+def show(value: float, unit: str) -> str:
+    """A stored value as people would type it; `parse` reads it back.
+
+    >>> show(0.028, "A"), show(5400, "s"), show(0.92, "%"), show(12, "V")
+    ('28 mA', '1 h 30 min', '92 %', '12 V')
+    """
+    if unit == "%":
+        return f"{plain(100 * value)} %"
+    if unit == "s":
+        return _show_seconds(value)
+    if unit in ("A", "W", "Ah", "Ω") and 0 < abs(value) < 0.1:
+        return f"{plain(1000 * value)} m{unit}"
+    return f"{plain(value)} {unit}".rstrip()
+
+
+def _show_seconds(value: float) -> str:
+    if value < 60 or value != int(value):
+        return f"{plain(value)} s"
+    parts = []
+    rest = int(value)
+    for size, word in ((3600, "h"), (60, "min"), (1, "s")):
+        if rest >= size:
+            parts.append(f"{rest // size} {word}")
+            rest %= size
+    return " ".join(parts)

@@ -1,0 +1,294 @@
+"""Showing the working: a computed number as formula, values put in, result, and where each came from."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import msgspec
+
+from hermotrope_core.case import Case, Converter, CutOff, Diode, KnownBy, Known, Lead, Linear, Number, Table, number
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.circuit import Demand, Point, Station, mode_demand, stage_ohm
+from hermotrope_core.estimate import SPREAD, known_by
+from hermotrope_core.fields import FIELDS
+from hermotrope_core.figures import duration, figure
+from hermotrope_core.interpolate import at
+from hermotrope_core.situation import Situation
+
+
+class Step(msgspec.Struct, frozen=True):
+    """One line: what is computed, its formula, the values put in, the result."""
+
+    what: str
+    formula: str
+    values: str
+    result: str
+
+
+class Given(msgspec.Struct, frozen=True):
+    """An input of the working: term, value as text, how it is known, the document's place, a note."""
+
+    term: str
+    value: str
+    known_by: KnownBy
+    place: str
+    note: str = ""
+
+
+class Working(msgspec.Struct, frozen=True):
+    """The working of one number."""
+
+    title: str
+    result: str
+    steps: tuple[Step, ...]
+    givens: tuple[Given, ...]
+    remarks: tuple[str, ...] = ()
+
+
+def given(part: object, name: str, place: str) -> Given | None:
+    """An input read from a part of the case; None where it is not stated."""
+    x: Number | Table | None = getattr(part, name)
+    field = FIELDS[name]
+    if x is None:
+        return None
+    if isinstance(x, tuple):
+        text = f"table of {len(x)}"
+    else:
+        text = figure(number(x), field.unit) if field.unit != "" else f"{number(x):g}"
+    note = (x.note or "") if isinstance(x, Known) else ""
+    return Given(field.term, text, known_by(x), place, note)
+
+
+def _some(*given: Given | None) -> Iterator[Given]:
+    yield from (one for one in given if one is not None)
+
+
+def inlet_working(situation: Situation, soc: float, mode: str, demand: Demand) -> Working:
+    """How the volts at the inlet follow from the charge left, station by station."""
+    case, source = situation.case, situation.source
+    emf = situation.circuit.emf(soc)
+    now = situation.at_demand(demand, emf)
+    cell = emf / source.cells_in_series
+    steps = [
+        Step(
+            "open pack",
+            "E = n × cell volts at this charge",
+            f"{source.cells_in_series} × {figure(cell, 'V')} at {figure(soc, '%')}",
+            figure(emf, "V"),
+        )
+    ]
+    origin = "its own table" if source.ocv else f"typical table of {CHEMISTRIES[source.chemistry].label}"
+    givens = [Given("Cell volts", origin, "datasheet" if source.ocv else "typical", "source.ocv")]
+    givens += _some(given(source, "resistance_ohm", "source.resistance_ohm"))
+    if not now.complete:
+        remark = "The path collapses here: no current satisfies P = (E − I R) I, so no volts can be stated."
+        return Working(f"Volts at the inlet, {mode}", "none", tuple(steps), tuple(givens), (remark,))
+    steps += _source_steps(situation, now.stations[0])
+    if source.regulated_output is not None:
+        port = source.regulated_output
+        givens += _some(
+            given(port, "output_v", "source.regulated_output.output_v"),
+            given(port, "efficiency", "source.regulated_output.efficiency"),
+            given(port, "quiescent_w", "source.regulated_output.quiescent_w"),
+        )
+    for station in now.stations[1:-1]:
+        steps.append(_stage_step(case, station))
+        givens += _stage_givens(case, station.stage)
+    last = now.stations[-1]
+    return Working(
+        f"Volts at the inlet, {mode}, {figure(soc, '%')} charge",
+        figure(last.volts_in, "V"),
+        tuple(steps),
+        tuple(givens),
+        _limits(case, now),
+    )
+
+
+def _source_steps(situation: Situation, station: Station) -> Iterator[Step]:
+    source = situation.source
+    ohm = situation.circuit.stretches[0].elements[0].resistance_ohm
+    volts = station.volts_in - station.amps_in * ohm
+    factor = at(situation.cell.resistance_factor_by_temperature_c, situation.temperature_c)
+    warm = f" × {factor:.3g} at {figure(situation.temperature_c, '°C')}" if factor != 1.0 else ""
+    yield Step(
+        "pack under load",
+        "V = E − I R",
+        f"{figure(station.volts_in, 'V')} − {figure(station.amps_in, 'A')} × "
+        f"{figure(number(source.resistance_ohm), 'Ω')}{warm}",
+        figure(volts, "V"),
+    )
+    port = source.regulated_output
+    if port is not None:
+        holder = situation.circuit.holders[0]
+        yield _holding_step("the bank's own converter", holder.efficiency_at(station.amps_out), number(port.quiescent_w), station, volts)
+
+
+def _holding_step(what: str, efficiency: float, quiescent: float, station: Station, volts_in: float) -> Step:
+    out_w = station.volts_out * station.amps_out
+    return Step(
+        what,
+        "holds its output; I = (P / η + P_q) / V",
+        f"({figure(out_w, 'W')} / {efficiency:.3g} + {figure(quiescent, 'W')}) / {figure(volts_in, 'V')} = "
+        f"{figure(station.amps_in, 'A')}",
+        figure(station.volts_out, "V"),
+    )
+
+
+def _stage_step(case: Case, station: Station) -> Step:
+    stage = case.path[station.stage]
+    name = str(type(stage).__struct_config__.tag)
+    into, amps, out = figure(station.volts_in, "V"), figure(station.amps_in, "A"), figure(station.volts_out, "V")
+    if isinstance(stage, Converter):
+        spent = number(stage.quiescent_w)
+        drawn = station.volts_in * station.amps_in - spent
+        efficiency = station.volts_out * station.amps_out / drawn if drawn > 0 else 1.0
+        return _holding_step(f"{stage.topology} converter", efficiency, spent, station, station.volts_in)
+    if isinstance(stage, Linear):
+        values = f"{figure(station.amps_out, 'A')} + {figure(number(stage.quiescent_a), 'A')}"
+        return Step("linear regulator", "holds its output; I_in = I_out + I_q", values, out)
+    if isinstance(stage, Diode):
+        return Step("diode", "V − n × V_f", f"{into} − {stage.count} × {figure(number(stage.forward_v), 'V')}", out)
+    if isinstance(stage, CutOff):
+        return Step("cut-off", "closed while V > trip", f"{into} > {figure(number(stage.trips_v), 'V')}", out)
+    ohm = stage_ohm(stage)
+    if isinstance(stage, Lead):
+        length, area = figure(number(stage.length_m), "m"), figure(number(stage.area_mm2), "mm²")
+        return Step(
+            "lead", "V − I × 2 L ρ / A", f"{into} − {amps} × {figure(ohm, 'Ω')} ({length} there and back, {area})", out
+        )
+    return Step(name, "V − I R", f"{into} − {amps} × {figure(ohm, 'Ω')}", out)
+
+
+_SHOWN = {
+    "lead": ("length_m", "area_mm2"),
+    "fuse": ("resistance_ohm",),
+    "switch": ("resistance_ohm",),
+    "resistor": ("resistance_ohm",),
+    "diode": ("forward_v",),
+    "cut-off": ("trips_v",),
+    "converter": ("output_v", "efficiency", "quiescent_w"),
+    "linear": ("output_v", "dropout_v", "quiescent_a"),
+}
+
+
+def _stage_givens(case: Case, i: int) -> Iterator[Given]:
+    stage = case.path[i]
+    for name in _SHOWN[str(type(stage).__struct_config__.tag)]:
+        yield from _some(given(stage, name, f"path[{i}].{name}"))
+
+
+def _limits(case: Case, now: Point) -> tuple[str, ...]:
+    supply = case.device.supply
+    words = [
+        f"{FIELDS[name].term.lower()} {figure(number(x), 'V')} ({known_by(x)})"
+        for name in ("min_v", "nominal_v", "max_v", "absolute_max_v")
+        if (x := getattr(supply, name)) is not None
+    ]
+    remarks = [f"The device's window: {', '.join(words)}."]
+    if now.breaches:
+        remarks.append(f"At this point it would not run: {now.breaches[0].cause}.")
+    return tuple(remarks)
+
+
+def runtime_working(situation: Situation) -> Working | None:
+    """How the runtime follows from the charge and the duty; None if the duty draws nothing."""
+    run, case, circuit, source = situation.run, situation.case, situation.circuit, situation.source
+    if run is None:
+        return None
+    steps = [_charge_step(situation)]
+    for mode in situation.modes:
+        amps = [_amps(situation, mode_demand(mode), soc) for soc in (1.0, 0.5, 0.1)]
+        shown = ", ".join("collapses" if a is None else figure(a, "A") for a in amps)
+        share = sum(number(s.seconds) for s in case.duty.repeat if s.mode == mode.name)
+        total = sum(number(s.seconds) for s in case.duty.repeat)
+        steps.append(
+            Step(
+                f"“{mode.name}”",
+                "pack amperes at 100, 50, 10 % charge",
+                f"{figure(share / total, '%', 2)} of the time",
+                shown,
+            )
+        )
+    hours = run.runtime_s / 3600.0
+    used = circuit.start_soc - run.final_soc
+    steps.append(
+        Step(
+            "the end",
+            f"first limit reached, in “{run.end_mode}”",
+            f"charge left {figure(run.final_soc, '%', 2)}",
+            run.end_cause,
+        )
+    )
+    if run.runtime_s > 0:
+        steps.append(
+            Step("charge used", "Q × (charge at start − left)", f"{figure(circuit.charge_ah, 'Ah')} × {figure(used, '%')}", figure(circuit.charge_ah * used, "Ah"))
+        )
+        loss = circuit.charge_ah * used - run.charge_ah
+        if loss > 0.005 * run.charge_ah:
+            steps.append(
+                Step(
+                    "lost to drawing fast",
+                    "Peukert: × (I / I_rated)^(p − 1) above the rated current",
+                    f"p = {circuit.peukert:.3g}, I_rated = {figure(circuit.rated_a, 'A')}",
+                    figure(loss, "Ah", 2),
+                )
+            )
+        steps.append(
+            Step(
+                "runtime",
+                "t = ∫ 3600 Q d(charge) / (I × Peukert), each mode in its turn",
+                f"{figure(run.charge_ah, 'Ah')} at {figure(run.charge_ah / hours, 'A')} on average",
+                duration(run.runtime_s),
+            )
+        )
+    givens = _some(
+        given(source, "capacity_ah", "source.capacity_ah"),
+        given(source, "resistance_ohm", "source.resistance_ohm"),
+        given(source, "state_of_health", "source.state_of_health"),
+        given(source, "cutoff_v", "source.cutoff_v"),
+        given(source, "reserve_soc", "source.reserve_soc"),
+        *(
+            given(mode, mode.OWN[mode.kind], f"device.modes[{i}].{mode.OWN[mode.kind]}")
+            for i, mode in enumerate(case.device.modes)
+            if mode in situation.modes
+        ),
+        *(g for i in range(len(case.path)) for g in _stage_givens(case, i)),
+    )
+    return Working("Runtime", duration(run.runtime_s), tuple(steps), tuple(givens), _simple_sums(situation))
+
+
+def _amps(situation: Situation, demand: Demand, soc: float) -> float | None:
+    now = situation.at_demand(demand, situation.circuit.emf(soc))
+    return now.source_a if now.complete else None
+
+
+def _charge_step(situation: Situation) -> Step:
+    source, circuit = situation.source, situation.circuit
+    factor = at(situation.cell.capacity_factor_by_temperature_c, situation.temperature_c)
+    health = f" × {figure(number(source.state_of_health), '%')}" if source.state_of_health is not None else ""
+    return Step(
+        "usable charge",
+        "Q = capacity × warmth × health",
+        f"{figure(number(source.capacity_ah), 'Ah')} × {factor:.3g} at {figure(situation.temperature_c, '°C')}{health}",
+        figure(circuit.charge_ah, "Ah"),
+    )
+
+
+def _simple_sums(situation: Situation) -> tuple[str, ...]:
+    """The sum on the back of an envelope beside ours, so that one sees how far it is off."""
+    run, source = situation.run, situation.source
+    if run is None or run.runtime_s <= 0:
+        return ()
+    label = number(source.capacity_ah) * situation.cell.nominal_v * source.cells_in_series
+    watts = run.energy_to_device_wh / (run.runtime_s / 3600.0)
+    if watts <= 0:
+        return ()
+    simple = label / watts * 3600.0
+    off = simple / run.runtime_s - 1.0
+    word = "longer" if off > 0 else "shorter"
+    spreads = ", ".join(f"{name} ±{figure(h, '%', 2)}" for name, h in SPREAD.items())
+    return (
+        f"Label watt-hours over mean watts would say {duration(simple)} ({figure(label, 'Wh')} / {figure(watts, 'W')}): "
+        f"{figure(abs(off), '%', 2)} {word}.",
+        f"The range carries how each input is known ({spreads}) through exact re-runs of the whole discharge.",
+    )
