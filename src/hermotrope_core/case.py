@@ -423,7 +423,7 @@ def questions(case: Case) -> Iterator[Question]:
         yield Question("device.modes", "What does it draw?")
     for i, mode in enumerate(case.device.modes):
         if mode.draw is None:
-            yield Question(f"device.modes[{i}].{mode.OWN[mode.kind]}", f"What does it draw in {mode.name}?")
+            yield Question(f"device.modes[{i}].{mode.OWN[mode.kind]}", f"What does it draw in “{mode.name}”?")
     if case.source is None:
         yield Question("source", "Which pack should feed it?")
     if not case.duty.repeat:

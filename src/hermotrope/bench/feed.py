@@ -79,6 +79,8 @@ class Feed:
         if self.questions:
             return "Answer it"
         worst = self.findings[0] if self.findings else None
-        if worst is not None and worst.level != "note" and worst.cure:
+        if worst is None or worst.level == "note":
+            return "Read the run"
+        if worst.change and worst.cure:
             return worst.cure[0].upper() + worst.cure[1:]
-        return "Read the run"
+        return "See what would cure it" if self.refused else "Read the run and the caution"

@@ -78,7 +78,10 @@ class Line(msgspec.Struct, frozen=True):
     stations: tuple[Station, ...]
     gaps: tuple[Gap, ...]
     cells: tuple[tuple[float, bool], ...]
+    device_left: float
     inlet: dict[str, Any]
+    broken: int | None
+    """Gap (counted from 1) that a refusal breaks at any charge; None if none does."""
     words: str
 
 
@@ -159,7 +162,7 @@ def feed_line(
 
     name = case.source.name if case.source else "Pack"
     stations = [
-        station(1, -1, ("source", _short(name, 21), source_detail(case)), (SOURCE_LEFT + 52, SOURCE_LEFT, first))
+        station(1, -1, ("source", _short(name.split(",")[0], 24), source_detail(case)), (SOURCE_LEFT + 52, SOURCE_LEFT, first))
     ]
     for i, stage in enumerate(case.path):
         x = first + slot * (i + 0.5)
@@ -184,7 +187,9 @@ def feed_line(
         stations=tuple(stations),
         gaps=gaps,
         cells=_cells(case, soc),
+        device_left=device_left,
         inlet=inlet_shape(case.device.inlet, device_left - DEVICE_GAP / 2),
+        broken=_refused_at(findings),
         words="; ".join(f"{s.index} {s.title} {s.detail} {s.volts}".strip() for s in stations),
     )
 
@@ -219,6 +224,10 @@ def _broken_at(count: int, at: Point | None, findings: Sequence[Finding]) -> int
     """Station number (0 the source) before which the conductor is broken, or None."""
     if at is not None and at.breaches:
         return max(at.breaches[0].stage + 1, 1)
+    return _refused_at(findings)
+
+
+def _refused_at(findings: Sequence[Finding]) -> int | None:
     refused = [f.stage for f in findings if f.level in ("refuse", "stop")]
     return max(min(refused) + 1, 1) if refused else None
 

@@ -69,11 +69,11 @@ def supply_scale(case: Case, situation: Situation | None) -> Scale | None:
     labels: list[Label] = []
     if span:
         labels += [
-            Label(85.0, y(span[1]) - 5, f"{span[1]:.3g} full", "copper", "middle"),
-            Label(85.0, y(span[0]) + 14, f"{span[0]:.3g} flat", "copper", "middle"),
+            Label(85.0, y(span[1]) - 5, f"{span[1]:.3g} full", "warm", "middle"),
+            Label(85.0, y(span[0]) + 14, f"{span[0]:.3g} flat", "warm", "middle"),
         ]
     if port is not None:
-        labels.append(Label(85.0, y(port) - 5, f"{port:.3g} port", "copper", "middle"))
+        labels.append(Label(85.0, y(port) - 5, f"{port:.3g} port", "warm", "middle"))
     right = [(v, w) for v, w in ((never, "never above"), (high, "most"), (rated, "rated"), (low, "least")) if v is not None]
     labels += _spread([(y(v), f"{v:g} {word}") for v, word in right])
     if arrives:
@@ -160,7 +160,7 @@ def _spread(wanted: list[tuple[float, str]]) -> list[Label]:
     labels, last = [], -1e9
     for y, text in sorted(wanted):
         y = max(y + 4, last + LABEL_STEP)
-        labels.append(Label(DEVICE[1] + 6, y, text))
+        labels.append(Label(DEVICE[1] + 18, y, text))
         last = y
     return labels
 
@@ -170,10 +170,10 @@ def _inlet_labels(arrives: tuple[float, float], y: Any) -> list[Label]:
     x = sum(INLET) / 2
     if y(low) - y(high) < LABEL_STEP:
         text = f"{low:.3g}" if f"{low:.3g}" == f"{high:.3g}" else f"{low:.3g}–{high:.3g}"
-        return [Label(x, y(high) - 6, text, "copper", "middle")]
+        return [Label(x, y(high) - 6, text, "warm", "middle")]
     return [
-        Label(x, y(high) - 6, f"{high:.3g}", "copper", "middle"),
-        Label(x, y(low) + 14, f"{low:.3g}", "copper", "middle"),
+        Label(x, y(high) - 6, f"{high:.3g}", "warm", "middle"),
+        Label(x, y(low) + 14, f"{low:.3g}", "warm", "middle"),
     ]
 
 

@@ -8,7 +8,8 @@ from typing import Any
 
 import msgspec
 
-from hermotrope_core.case import Conditions, Device, Duty, Source, Stage
+from hermotrope_core.case import Conditions, Device, Duty, Source, Stage, number
+from hermotrope_core.chemistry import CHEMISTRIES
 
 DATA = Path(__file__).parent / "data"
 
@@ -70,3 +71,25 @@ def devices() -> dict[str, StarterDevice]:
 def demo_conversions() -> tuple[DemoConversion, ...]:
     """The conversions that the demonstration starts with."""
     return msgspec.json.decode((DATA / "demo.json").read_bytes(), type=tuple[DemoConversion, ...])
+
+
+def shelf_entry(item: StarterSource, low: float | None, high: float | None) -> dict[str, Any]:
+    """A pack as the shelf lists it: volts flat to full, watt-hours, and how it meets a window."""
+    source, cell = item.source, CHEMISTRIES[item.source.chemistry]
+    port = source.regulated_output
+    if port is not None:
+        flat = full = number(port.output_v)
+    else:
+        flat, full = number(source.cutoff_v), source.cells_in_series * cell.full_v
+    above = high is not None and full > high * 1.005
+    below = low is not None and flat < low
+    words = "above the window: needs a converter" if above else "below it at the end" if below else "inside the window"
+    return {
+        "key": item.key,
+        "name": source.name,
+        "volts": f"{full:.3g} V" if port is not None else f"{flat:.3g}–{full:.3g} V",
+        "wh": f"{number(source.capacity_ah) * cell.nominal_v * source.cells_in_series:.3g} Wh",
+        "mass": f"{number(source.mass_g):g} g" if source.mass_g is not None else "",
+        "meets": "" if low is None and high is None else words,
+        "level": "refused" if above else "care" if below else "fits",
+    }

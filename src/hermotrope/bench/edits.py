@@ -1,0 +1,180 @@
+"""What somebody typed into one field, as a change of the case."""
+
+from __future__ import annotations
+
+import re
+from typing import Any, NamedTuple
+
+import jsonpointer
+
+from hermotrope_core.case import Case, Mode, Value, maybe, number
+from hermotrope_core.document import tree_of
+from hermotrope_core.fields import FIELDS, Field
+from hermotrope_core.quantity import QuantityError, parse, parse_field, show
+
+WHOLE = {"cells_in_series", "cells_in_parallel", "count"}
+FLAGS = {
+    "measured",
+    "swaps_polarity",
+    "low_voltage_cut_off",
+    "low_warning",
+    "cells_left_in_bay",
+    "switched_inlet",
+    "takes_over",
+}
+TABLES: dict[str, tuple[str, str]] = {"efficiency": ("A", "%"), "ocv": ("%", "V"), "output_by_v": ("V", "")}
+"""Fields that may hold a table, with the units of its two columns."""
+KNOWN_BY = ("measured", "datasheet", "label", "typical", "guess")
+
+
+class EditError(ValueError):
+    """What was typed cannot be used; the message stands beside the field."""
+
+
+class Edit(NamedTuple):
+    """JSON Patch operations and the words for the history."""
+
+    patch: list[dict[str, Any]]
+    label: str
+
+
+def edit(case: Case, place: str, text: str, known_by: str = "") -> Edit:
+    """Turn `text` typed at `place` (a JSON pointer) into a change. Raises `EditError`."""
+    parts = [part for part in place.split("/") if part]
+    if not parts:
+        raise EditError("this field is not part of a case")
+    name = parts[-1]
+    tree = tree_of(case)
+    if parts[:2] == ["device", "traits"] and len(parts) == 3:
+        return _trait(tree, name, text)
+    if re.fullmatch(r"/device/modes/\d+/kind", place):
+        return _mode_kind(case, int(parts[2]), text)
+    text = text.strip()
+    term = FIELDS[name].term if name in FIELDS else name.replace("_", " ").replace("-", " ").capitalize()
+    if not text:
+        return _removal(tree, place, term)
+    value, shown = _value(name, text)
+    if name in FIELDS and name not in WHOLE and isinstance(value, float):
+        value = _known(jsonpointer.resolve_pointer(tree, place, None), value, known_by)
+    patch = _with_parent(tree, parts)
+    patch.append({"op": "add", "path": place, "value": value})
+    return Edit(patch, f"{term}: {shown}")
+
+
+def _value(name: str, text: str) -> tuple[Any, str]:
+    if name in FLAGS:
+        if text not in ("yes", "no"):
+            raise EditError("choose yes or no")
+        return text == "yes", text
+    if name in TABLES and (":" in text or name != "efficiency"):
+        table = parse_table(text, name)
+        return table, f"table of {len(table)}"
+    field = FIELDS.get(name)
+    if field is None:
+        return text, text
+    value = _quantity(text, field)
+    if name in WHOLE:
+        if value != int(value):
+            raise EditError(f"must be a whole number (got {value:g})")
+        return int(value), str(int(value))
+    return float(value), show(value, field.unit)
+
+
+def _quantity(text: str, field: Field) -> float:
+    try:
+        return parse_field(text, field)
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+
+
+def _known(old: Any, value: float, known_by: str) -> Any:
+    """Keep the note of the old value; a bare number stands for a typical one."""
+    note = old.get("note") if isinstance(old, dict) else None
+    kept = known_by or (old.get("known_by", "typical") if isinstance(old, dict) else "typical")
+    if kept not in KNOWN_BY:
+        raise EditError(f"known by must be one of {', '.join(KNOWN_BY)}")
+    if kept == "typical" and not note:
+        return value
+    return {"value": value, "known_by": kept} | ({"note": note} if note else {})
+
+
+def _with_parent(tree: Any, parts: list[str]) -> list[dict[str, Any]]:
+    """Operations that make the object around a place, where it is not there yet."""
+    parent = "/" + "/".join(parts[:-1])
+    if len(parts) == 1 or jsonpointer.resolve_pointer(tree, parent, None) is not None:
+        return []
+    return [{"op": "add", "path": parent, "value": {}}]
+
+
+def _removal(tree: Any, place: str, term: str) -> Edit:
+    if jsonpointer.resolve_pointer(tree, place, None) is None:
+        return Edit([], f"{term}: left open")
+    return Edit([{"op": "remove", "path": place}], f"{term}: left open")
+
+
+def _trait(tree: Any, trait: str, text: str) -> Edit:
+    have = list(tree["device"].get("traits", ()))
+    if text == "yes" and trait not in have:
+        have.append(trait)
+    elif text != "yes":
+        have = [one for one in have if one != trait]
+    return Edit([{"op": "add", "path": "/device/traits", "value": have}], f"{trait}: {text or 'no'}")
+
+
+def _mode_kind(case: Case, index: int, kind: str) -> Edit:
+    """Change how a mode's draw is stated; the old figure is carried over at the rated volts, as a guess."""
+    if index >= len(case.device.modes) or kind not in Mode.OWN:
+        raise EditError("choose watts, amperes or ohms")
+    mode = case.device.modes[index]
+    place = f"/device/modes/{index}"
+    patch: list[dict[str, Any]] = [{"op": "replace", "path": f"{place}/kind", "value": kind}]
+    if mode.draw is not None and kind != mode.kind:
+        patch.insert(0, {"op": "remove", "path": f"{place}/{Mode.OWN[mode.kind]}"})
+        rated = maybe(case.device.supply.nominal_v)
+        converted = _converted(number(mode.draw), mode.kind, kind, rated) if rated else None
+        if converted:
+            note = f"converted at {rated:g} V"
+            value = {"value": float(f"{converted:.4g}"), "known_by": "guess", "note": note}
+            patch.append({"op": "add", "path": f"{place}/{Mode.OWN[kind]}", "value": value})
+    return Edit(patch, f"{mode.name} in {kind}")
+
+
+def _converted(draw: float, old: str, new: str, volts: float) -> float | None:
+    if draw == 0:
+        return None
+    watts = {"power": draw, "current": draw * volts, "resistance": volts * volts / draw}[old]
+    return {"power": watts, "current": watts / volts, "resistance": volts * volts / watts}[new]
+
+
+def parse_table(text: str, name: str) -> list[list[float]]:
+    """Read ``0.2 A: 86 %; 1 A: 90 %``. Raises `EditError` naming the row."""
+    units = TABLES[name]
+    rows = []
+    for i, row in enumerate(filter(None, (part.strip() for part in re.split(r"[;\n]", text))), 1):
+        pair = row.split(":")
+        if len(pair) != 2:
+            raise EditError(f"row {i} ({row}) should read like 0.2 A: 86 %")
+        try:
+            rows.append([parse(cell, unit) for cell, unit in zip(pair, units, strict=True)])
+        except QuantityError as error:
+            raise EditError(f"row {i}: {error}") from None
+    return sorted(rows)
+
+
+def show_table(table: tuple[tuple[float, float], ...], name: str) -> str:
+    """A table as `parse_table` reads it."""
+    x_unit, y_unit = TABLES[name]
+    return "; ".join(f"{show(x, x_unit)}: {show(y, y_unit)}" for x, y in table)
+
+
+def shown(part: Value, name: str) -> str:
+    """The text of a field as people would type it; empty where nothing is stated."""
+    value = getattr(part, name)
+    if value is None:
+        return ""
+    if isinstance(value, tuple):
+        return show_table(value, name)
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    field = FIELDS.get(name)
+    return str(value) if field is None else show(number(value), field.unit)

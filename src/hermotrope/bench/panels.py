@@ -1,0 +1,319 @@
+"""The panels of a conversion: which fields a station has, what they hold, what stands beside them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import msgspec
+
+from hermotrope.bench.edits import FLAGS, KNOWN_BY, TABLES, WHOLE, shown
+from hermotrope.drawings.line import stage_kind, stage_title
+from hermotrope_core.case import Case, Connector, Known, Mode, Source, Stage, Value
+from hermotrope_core.fields import FIELDS
+from hermotrope_core.quantity import EXAMPLES
+
+YES_NO = (("yes", "yes"), ("no", "no"))
+CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
+    "topology": tuple((t, t) for t in ("buck", "boost", "buck-boost", "trigger", "inverter")),
+    "polarity": tuple((p, p) for p in ("centre-positive", "centre-negative", "marked", "unknown")),
+    "gender": (("socket", "socket"), ("plug", "plug")),
+    "enclosure": (("open", "open"), ("closed", "closed box")),
+    "ends": (("clean", "stops cleanly"), ("abrupt", "stops abruptly"), ("resets", "resets and comes back")),
+    "kind": tuple(
+        (k, k.replace("-", " "))
+        for k in ("barrel", "terminals", "pins", "leads", "cell-bay", "usb-a", "usb-c", "clip", "dock", "mains")
+    ),
+    "mode-kind": (("power", "watts"), ("current", "amperes"), ("resistance", "ohms")),
+}
+TERMS = {
+    "topology": "Kind",
+    "polarity": "Polarity",
+    "gender": "Ends in",
+    "kind": "Connector",
+    "measured": "Polarity measured",
+    "swaps_polarity": "Swaps plus and minus",
+    "low_voltage_cut_off": "Cuts itself off when low",
+    "low_warning": "Warns when low",
+    "cells_left_in_bay": "Cells stay in the bay",
+    "switched_inlet": "Inlet disconnects the cells",
+    "ends": "When the supply fails it",
+    "enclosure": "Enclosure",
+    "name": "Name",
+    "chemistry": "Chemistry",
+    "takes_over": "Takes over when the feed ends",
+    "ocv": "Cell volts over charge",
+    "output_by_v": "Output against volts",
+    "output_unit": "Unit of the output",
+}
+TRAITS = (
+    ("electronics", "electronics inside"),
+    ("motor", "has a motor"),
+    ("receiver", "is a receiver"),
+    ("writes-storage", "writes to storage"),
+    ("near-water", "used near water"),
+    ("child", "used by a child"),
+    ("ridden", "ridden or wheeled"),
+    ("life-safety", "a life depends on it"),
+    ("mains-inside", "mains voltage inside"),
+)
+AS_STATED = {
+    "outer_mm", "inner_mm", "area_mm2", "seconds", "mass_g", "price", "recharge_h", "rating_a", "rating_w", "trips_v",
+    "temperature_c", "initial_soc", "reserve_soc",
+}  # fmt: skip
+"""Set-points, geometry and choices, which are taken as stated: nobody is asked how they are known."""
+STAGE_FIELDS = {
+    "lead": ("length_m", "area_mm2", "swaps_polarity"),
+    "fuse": ("rating_a", "resistance_ohm"),
+    "switch": ("resistance_ohm",),
+    "cut-off": ("trips_v",),
+    "resistor": ("resistance_ohm", "rating_w"),
+    "diode": ("forward_v", "count"),
+    "converter": (
+        "topology",
+        "output_v",
+        "efficiency",
+        "quiescent_w",
+        "input_min_v",
+        "input_max_v",
+        "headroom_v",
+        "output_current_max_a",
+        "thermal_k_per_w",
+    ),
+    "linear": ("output_v", "dropout_v", "quiescent_a", "output_current_max_a", "thermal_k_per_w"),
+}
+SOURCE_FIELDS = (
+    "name",
+    "chemistry",
+    "cells_in_series",
+    "cells_in_parallel",
+    "capacity_ah",
+    "resistance_ohm",
+    "cutoff_v",
+    "low_voltage_cut_off",
+)
+SOURCE_MORE = (
+    "full_v",
+    "max_current_a",
+    "peak_current_a",
+    "state_of_health",
+    "initial_soc",
+    "reserve_soc",
+    "peukert",
+    "rated_hours",
+    "ocv",
+    "mass_g",
+    "price",
+    "recharge_h",
+)
+PORT_FIELDS = (
+    "output_v",
+    "efficiency",
+    "quiescent_w",
+    "output_current_max_a",
+    "output_min_current_a",
+    "output_off_delay_s",
+)
+
+
+class Row(msgspec.Struct, frozen=True):
+    """One field: where it stands in the document, what it holds, how it is asked for and marked."""
+
+    place: str
+    term: str
+    text: str
+    kind: str
+    """quantity, table, text, choice or flag"""
+    choices: tuple[tuple[str, str], ...] = ()
+    known_by: str = ""
+    """How it is known; empty where that is not asked."""
+    help: str = ""
+    example: str = ""
+    whole_page: bool = False
+    """True where other fields come and go with this one."""
+    error: str = ""
+    conflict: str = ""
+
+    @property
+    def id(self) -> str:
+        return "f" + self.place.replace("/", "-").replace("_", "-")
+
+    @property
+    def known_choices(self) -> tuple[str, ...]:
+        return KNOWN_BY
+
+
+class ModePanel(msgspec.Struct, frozen=True):
+    """One mode of the device with its fields."""
+
+    index: int
+    name: Row
+    kind: Row
+    draw: Row
+    peaks: tuple[Row, ...]
+    in_duty: bool
+
+
+class Panel(msgspec.Struct, frozen=True):
+    """What is below the line: `key` is a station's number, or run or record."""
+
+    key: str
+    title: str
+    kind: str
+    stage: int = -2
+    rows: tuple[Row, ...] = ()
+    more: tuple[Row, ...] = ()
+    port: tuple[Row, ...] = ()
+    connector: tuple[Row, ...] = ()
+    modes: tuple[ModePanel, ...] = ()
+    flags: tuple[Row, ...] = ()
+    traits: tuple[tuple[str, str, bool], ...] = ()
+
+
+def row(part: Value | None, name: str, at: str, typed: str | None = None, error: str = "") -> Row:
+    """The field `name` of a part at the pointer `at`; what was `typed` is kept when it was refused."""
+    text = typed if typed is not None else (shown(part, name) if part is not None else "")
+    place = f"{at}/{name}"
+    field = FIELDS.get(name)
+    term = TERMS.get(name) or (field.term if field else name)
+    if name in FLAGS:
+        return Row(place, term, text, "flag", YES_NO, whole_page=True, error=error)
+    if name in CHOICES and not (name == "kind" and isinstance(part, Mode)):
+        return Row(place, term, text, "choice", CHOICES[name], whole_page=True, error=error)
+    if name == "kind":
+        return Row(place, "Stated in", text, "choice", CHOICES["mode-kind"], whole_page=True, error=error)
+    if field is None and name not in TABLES:
+        return Row(place, term, text, "text", error=error)
+    value = getattr(part, name) if part is not None else None
+    is_table = name in TABLES and (name != "efficiency" or isinstance(value, tuple))
+    example = "0.2 A: 86 %; 1 A: 90 %" if is_table else EXAMPLES[field.unit] if field else ""
+    asked = field is not None and name not in WHOLE | AS_STATED and not is_table
+    known = (value.known_by if isinstance(value, Known) else "typical") if asked else ""
+    note = value.note or "" if isinstance(value, Known) else ""
+    words = note or (field.help if field else "")
+    return Row(place, term, text, "table" if is_table else "quantity", (), known, words, example, False, error)
+
+
+def rows(part: Value | None, names: Sequence[str], at: str) -> tuple[Row, ...]:
+    return tuple(row(part, name, at) for name in names)
+
+
+def row_at(case: Case, place: str) -> Row:
+    """The field at a place, wherever its panel is. Raises LookupError for a place that has none."""
+    parts = [p for p in place.split("/") if p]
+    part: Any = case
+    for token in parts[:-1]:
+        if isinstance(part, tuple):
+            if not token.isdigit() or int(token) >= len(part):
+                raise LookupError(place)
+            part = part[int(token)]
+        elif part is not None and token in getattr(part, "__struct_fields__", ()):
+            part = getattr(part, token)
+        else:
+            raise LookupError(place)
+    if part is not None and parts[-1] not in getattr(part, "__struct_fields__", ()):
+        raise LookupError(place)
+    return row(part, parts[-1], "/" + "/".join(parts[:-1]) if len(parts) > 1 else "")
+
+
+def panel_for(case: Case, key: str) -> Panel:
+    """The panel under a key: a station's number, ``run`` or ``record``; the device if out of range."""
+    count = len(case.path)
+    if key in ("run", "record"):
+        return _run_panel(case) if key == "run" else Panel("record", "Record", "record", rows=(row(case, "title", ""),))
+    if key.startswith("add-") and key[4:].isdigit() and int(key[4:]) <= count:
+        return Panel(key, "Put in a stage", "add", stage=int(key[4:]))
+    index = int(key) if key.isdigit() and 1 <= int(key) <= count + 2 else count + 2
+    if index == 1:
+        return _source_panel(case.source)
+    if index == count + 2:
+        return _device_panel(case, index)
+    stage = case.path[index - 2]
+    return _stage_panel(stage, index)
+
+
+def _stage_panel(stage: Stage, index: int) -> Panel:
+    names = STAGE_FIELDS[stage_kind(stage)]
+    return Panel(str(index), stage_title(stage), "stage", index - 2, rows(stage, names, f"/path/{index - 2}"))
+
+
+def _source_panel(source: Source | None) -> Panel:
+    if source is None:
+        return Panel("1", "Choose a pack", "shelf", -1)
+    port = source.regulated_output
+    return Panel(
+        "1",
+        "Pack",
+        "source",
+        -1,
+        rows=rows(source, SOURCE_FIELDS, "/source"),
+        more=rows(source, SOURCE_MORE, "/source"),
+        port=rows(port, PORT_FIELDS, "/source/regulated_output") if port else (),
+        connector=_connector(source.outlet, "/source/outlet"),
+    )
+
+
+def _connector(part: Connector | None, at: str) -> tuple[Row, ...]:
+    if part is None:
+        return rows(None, ("kind",), at)
+    names = ["kind", "polarity", "measured", "gender"]
+    if part.kind == "barrel":
+        names[1:1] = ["outer_mm", "inner_mm"]
+    return rows(part, names, at)
+
+
+def _device_panel(case: Case, index: int) -> Panel:
+    device = case.device
+    used = {segment.mode for segment in case.duty.repeat}
+    inner = device.internal_battery
+    battery = rows(inner, ("energy_wh", "takes_over"), "/device/internal_battery") if inner else ()
+    flags = rows(device, ("ends", "low_warning", "cells_left_in_bay", "switched_inlet"), "/device")
+    return Panel(
+        str(index),
+        device.name,
+        "device",
+        len(case.path),
+        rows=rows(device.supply, ("min_v", "nominal_v", "max_v", "absolute_max_v"), "/device/supply"),
+        connector=_connector(device.inlet, "/device/inlet"),
+        modes=tuple(_mode(mode, i, mode.name in used) for i, mode in enumerate(device.modes)),
+        flags=(*flags, *battery, row(device, "name", "/device")),
+        traits=tuple((trait, words, trait in device.traits) for trait, words in TRAITS),
+    )
+
+
+def _mode(mode: Mode, i: int, in_duty: bool) -> ModePanel:
+    at = f"/device/modes/{i}"
+    peak = "peak_w" if mode.peak_w is not None else "peak_a"
+    return ModePanel(
+        i,
+        row(mode, "name", at),
+        row(mode, "kind", at),
+        row(mode, Mode.OWN[mode.kind], at),
+        rows(mode, (peak, "peak_s"), at),
+        in_duty,
+    )
+
+
+def _run_panel(case: Case) -> Panel:
+    return Panel(
+        "run",
+        "Run",
+        "run",
+        rows=rows(case.conditions, ("temperature_c", "enclosure"), "/conditions"),
+        more=tuple(_duty(case)),
+    )
+
+
+def _duty(case: Case) -> Iterator[Row]:
+    for i, segment in enumerate(case.duty.repeat):
+        one = row(segment, "seconds", f"/duty/repeat/{i}")
+        yield msgspec.structs.replace(one, term=segment.mode, known_by="")
+
+
+def panel_of_place(case: Case, place: str) -> str:
+    """The key of the panel that holds a place of the document, written as ``device.modes[0].power_w``."""
+    if place.startswith("source"):
+        return "1"
+    if place.startswith("duty") or place.startswith("conditions"):
+        return "run"
+    return str(len(case.path) + 2)

@@ -1,0 +1,1 @@
+"""Pages: parse, act, render."""

@@ -1,0 +1,113 @@
+"""The Bench: every conversion as a strip, new ones, and cases brought from elsewhere."""
+
+from __future__ import annotations
+
+from django.db.models import Case as When
+from django.db.models import Count, IntegerField, Q, Value
+from django.db.models import When as Is
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_http_methods, require_POST
+
+from hermotrope.bench import actions
+from hermotrope.bench.feed import Feed
+from hermotrope.bench.models import Conversion
+from hermotrope.drawings.strip import small_line
+from hermotrope.shelf import starter
+from hermotrope_core.case import Device, Duty
+from hermotrope_core.document import LARGEST_BYTES, CaseError, read_case
+from hermotrope_core.figures import duration
+
+FILTERS = {
+    "all": ("All", Q()),
+    "done": ("Done", Q(done_on__isnull=False)),
+    "fits": ("Fits", Q(verdict="fits")),
+    "care": ("With care", Q(verdict="fits with care")),
+    "refused": ("Refused", Q(verdict="refused")),
+    "open": ("Open", Q(verdict="open")),
+}
+BLANK = "blank"
+LONGEST_LIST = 200
+
+
+def bench(request: HttpRequest) -> HttpResponse:
+    """The Bench, or its list alone when a filter is pressed."""
+    return _bench(request)
+
+
+def _bench(request: HttpRequest, error: str = "", status: int = 200) -> HttpResponse:
+    chosen = request.GET.get("show", "all")
+    chosen = chosen if chosen in FILTERS else "all"
+    urgent = When(
+        Is(verdict="open", then=Value(0)),
+        Is(verdict="refused", then=Value(1)),
+        Is(done_on__isnull=False, then=Value(4)),
+        Is(verdict="fits with care", then=Value(2)),
+        default=Value(3),
+        output_field=IntegerField(),
+    )
+    order = ["-changed_at"] if request.GET.get("sort") == "recent" else ["urgent", "-changed_at"]
+    found = Conversion.objects.annotate(urgent=urgent).filter(FILTERS[chosen][1]).order_by(*order, "pk")
+    counts = Conversion.objects.aggregate(**{key: Count("pk", filter=rule) for key, (_, rule) in FILTERS.items() if key != "all"}, all=Count("pk"))
+    context = {
+        "strips": [_strip(conversion) for conversion in found[:LONGEST_LIST]],
+        "filters": [(key, words, counts[key]) for key, (words, _) in FILTERS.items()],
+        "chosen": chosen,
+        "total": counts["all"],
+        "error": error,
+        "longest": LONGEST_LIST,
+    }
+    partial = request.htmx and not request.htmx.history_restore_request  # type: ignore[attr-defined]
+    return render(request, "bench/_list.html" if partial else "bench/bench.html", context, status=status)
+
+
+def _strip(conversion: Conversion) -> dict[str, object]:
+    feed = Feed(conversion.case)
+    source = conversion.case.source
+    low, high = conversion.runtime_low_s, conversion.runtime_high_s
+    span = f"{duration(low)} – {duration(high)}" if low and high else "–"
+    return {
+        "conversion": conversion,
+        "line": small_line(conversion.case, feed.findings, unsure=bool(feed.questions)),
+        "source": source.name if source else "no pack yet",
+        "runtime": "–" if conversion.verdict == "refused" else span,
+        "measured": duration(conversion.measured_s) if conversion.measured_s else "",
+        "stale": conversion.done_revision is not None and conversion.done_revision != conversion.revision,
+    }
+
+
+@require_http_methods(["GET", "POST"])
+def new(request: HttpRequest) -> HttpResponse:
+    """Start a conversion from a device of the scenario or from a blank one."""
+    if request.method == "POST":
+        key = request.POST.get("device", "")
+        if key == BLANK:
+            name = request.POST.get("name", "").strip() or "A device"
+            device, duty, title = Device(name=name[:200]), Duty(), name[:200]
+        elif key in starter.devices():
+            start = starter.devices()[key]
+            device, duty, title = start.device, start.duty, start.title
+        else:
+            return render(request, "bench/new.html", _new_context("Choose one of these devices."), status=422)
+        conversion = actions.create(actions.new_case(title, device, duty), "Started")
+        return redirect(f"{conversion.get_absolute_url()}{'' if key == BLANK else '?panel=1'}")
+    return render(request, "bench/new.html", _new_context())
+
+
+def _new_context(error: str = "") -> dict[str, object]:
+    return {"devices": list(starter.devices().values()), "error": error, "blank": BLANK}
+
+
+@require_POST
+def import_case(request: HttpRequest) -> HttpResponse:
+    """Put a case document from a file on the bench; a refused one says where and why."""
+    file = request.FILES.get("file")
+    if file is None:
+        return _bench(request, "Choose a case file first (it ends in .json).", 422)
+    if file.size is None or file.size > LARGEST_BYTES:
+        return _bench(request, f"{file.name}: more than {LARGEST_BYTES / 1e6:g} MB is no case.", 422)
+    try:
+        case = read_case(file.read())
+    except CaseError as error:
+        return _bench(request, f"{file.name}: {error}", 422)
+    return redirect(actions.create(case, f"Imported from {file.name}"))

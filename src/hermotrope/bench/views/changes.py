@@ -1,0 +1,265 @@
+"""Changes to a conversion from its page: each parses, calls one action, and renders what follows."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+from functools import wraps
+from typing import Any
+
+import msgspec
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from hermotrope.bench import actions, stages
+from hermotrope.bench.edits import EditError, edit
+from hermotrope.bench.feed import Feed
+from hermotrope.bench.models import Conversion
+from hermotrope.bench.panels import row_at
+from hermotrope.bench.views.feed import feed_context
+from hermotrope.drawings.line import stage_title
+from hermotrope.shelf import starter
+from hermotrope_core.case import Case, Mode, Segment
+from hermotrope_core.document import CaseError
+from hermotrope_core.quantity import QuantityError, parse
+
+BEHIND = "Another tab changed this conversion meanwhile. This is its newest state; press again if you still want to."
+
+View = Callable[..., HttpResponse]
+
+
+def version_of(request: HttpRequest) -> int:
+    """The version that the page was made from; 0, which never matches, if it says none."""
+    text = request.POST.get("version", "")
+    return int(text) if text.isdigit() and len(text) < 10 else 0
+
+
+def body(request: HttpRequest, conversion: Conversion, notice: str = "", status: int = 200, panel: str = "") -> HttpResponse:
+    """Everything below the page's head; a plain form gets the whole page back."""
+    context = feed_context(conversion, panel or request.POST.get("panel", ""))
+    context["notice"] = notice
+    if not request.htmx:  # type: ignore[attr-defined]
+        if status == 200:
+            return redirect(f"{conversion.get_absolute_url()}?panel={context['panel'].key}")
+        return render(request, "bench/feed.html", context, status=status)
+    return render(request, "bench/_body.html", context, status=status)
+
+
+def whole(view: View) -> View:
+    """A change after which the whole page is redrawn; conflicts and refusals are told on it."""
+
+    @require_POST
+    @wraps(view)
+    def wrapped(request: HttpRequest, pk: int) -> HttpResponse:
+        try:
+            return view(request, pk)
+        except actions.Conflict as conflict:
+            return body(request, conflict.conversion, BEHIND, 409)
+        except Conversion.DoesNotExist:
+            raise Http404 from None
+        except (CaseError, EditError) as error:
+            return body(request, get_object_or_404(Conversion, pk=pk), f"Not done: {error}", 422)
+
+    return wrapped
+
+
+@require_POST
+def set_field(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take what was typed into one field; a refused entry stays in the field with the reason."""
+    place, typed = request.POST.get("place", ""), request.POST.get("text", "")
+    conversion = get_object_or_404(Conversion, pk=pk)
+    try:
+        if conversion.version != version_of(request):
+            raise actions.Conflict(conversion)
+        conversion = _set(conversion, place, typed, request.POST.get("known_by", ""))
+        return _answer(request, conversion, place)
+    except actions.Conflict as conflict:
+        return _answer(request, conflict.conversion, place, typed, conflict=True)
+    except (EditError, CaseError) as error:
+        why = error.why if isinstance(error, CaseError) else str(error)
+        return _answer(request, conversion, place, typed, error=why)
+
+
+def _set(conversion: Conversion, place: str, typed: str, known_by: str) -> Conversion:
+    parts = place.split("/")
+    if place.startswith("/device/modes/") and parts[-1] == "name" and parts[3].isdigit():
+        if int(parts[3]) >= len(conversion.case.device.modes):
+            raise EditError("this mode is no longer there")
+        renamed = actions.with_mode_renamed(conversion.case, int(parts[3]), typed.strip())
+        return actions.put(conversion.pk, conversion.version, renamed, f"Mode: {typed.strip()}")
+    change = edit(conversion.case, place, typed, known_by)
+    return actions.change(conversion.pk, conversion.version, change.patch, change.label)
+
+
+def _answer(
+    request: HttpRequest, conversion: Conversion, place: str, typed: str | None = None, error: str = "", conflict: bool = False
+) -> HttpResponse:
+    try:
+        row = row_at(conversion.case, place)
+    except LookupError:
+        return body(request, conversion, "That field is no longer there.", 409)
+    if typed is not None:
+        words = f"Changed in another tab to {row.text or 'nothing'}." if conflict else ""
+        row = msgspec.structs.replace(row, text=typed, error=error, conflict=words)
+    status = 409 if conflict else 422 if error else 200
+    if row.whole_page and status == 200:
+        return body(request, conversion)
+    context = feed_context(conversion, request.POST.get("panel", ""), row if typed is not None else None)
+    context["row"] = row
+    if not request.htmx:  # type: ignore[attr-defined]
+        if status == 200:
+            return redirect(f"{conversion.get_absolute_url()}?panel={context['panel'].key}")
+        return render(request, "bench/feed.html", context, status=status)
+    return render(request, "bench/_set.html", context, status=status)
+
+
+@whole
+def cure(request: HttpRequest, pk: int) -> HttpResponse:
+    """Apply the cure of a finding, found again in the newest state by its code and place."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    wanted = request.POST.get("code"), request.POST.get("stage")
+    for finding in Feed(conversion.case).findings:
+        if (finding.code, str(finding.stage)) == wanted and finding.change:
+            label = f"Cure: {finding.cure}"
+            return body(request, actions.change(pk, version_of(request), finding.change, label))
+    return body(request, conversion, "That finding is no longer there.", 409)
+
+
+@whole
+def accept(request: HttpRequest, pk: int) -> HttpResponse:
+    """Accept a finding by name, or take the acceptance back."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    code = request.POST.get("code", "")
+    have = conversion.case.accepted
+    now = [one for one in have if one != code] if code in have else [*have, code]
+    label = f"Accepted: {code}" if code not in have else f"No longer accepted: {code}"
+    patch = [{"op": "add", "path": "/accepted", "value": now}]
+    return body(request, actions.change(pk, version_of(request), patch, label))
+
+
+@whole
+def choose_pack(request: HttpRequest, pk: int) -> HttpResponse:
+    """Feed the device from a pack of the starter shelf; the case gets its own copy."""
+    item = starter.sources().get(request.POST.get("key", ""))
+    if item is None:
+        raise EditError("choose a pack of the shelf")
+    case = actions.with_source(get_object_or_404(Conversion, pk=pk).case, item.source)
+    done = actions.put(pk, version_of(request), case, f"Pack: {item.source.name}")
+    return body(request, done, panel=str(_worst_station(done)))
+
+
+def _worst_station(conversion: Conversion) -> int:
+    findings = Feed(conversion.case).findings
+    refused = next((f for f in findings if f.level in ("refuse", "stop")), None)
+    return refused.stage + 2 if refused else 1
+
+
+@whole
+def change_stage(request: HttpRequest, pk: int) -> HttpResponse:
+    """Add, remove or move a stage of the path."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    what, at = request.POST.get("do", ""), _index(request, "at")
+    path = list(conversion.case.path)
+    if what == "add" and at <= len(path):
+        path.insert(at, stages.designed(conversion.case, request.POST.get("kind", ""), at))
+        label, panel = f"Put in: {stage_title(path[at])}", at + 2
+    elif what == "remove" and at < len(path):
+        label, panel = f"Taken out: {stage_title(path.pop(at))}", min(at + 2, len(path) + 2)
+    elif what in ("earlier", "later") and at < len(path) and 0 <= at + (1 if what == "later" else -1) < len(path):
+        to = at + (1 if what == "later" else -1)
+        path.insert(to, path.pop(at))
+        label, panel = f"Moved: {stage_title(path[to])}", to + 2
+    else:
+        raise EditError("that stage cannot be put there")
+    case = actions.with_path(conversion.case, path)
+    return body(request, actions.put(pk, version_of(request), case, label), panel=str(panel))
+
+
+def _index(request: HttpRequest, name: str) -> int:
+    text = request.POST.get(name, "")
+    if not text.isdigit() or len(text) > 4:
+        raise EditError("that place is not on the line")
+    return int(text)
+
+
+@whole
+def change_mode(request: HttpRequest, pk: int) -> HttpResponse:
+    """Add a mode (and run it in the duty if nothing runs yet), or take one out."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    case = conversion.case
+    if request.POST.get("do") == "remove":
+        at = _index(request, "at")
+        if at >= len(case.device.modes):
+            raise EditError("that mode is no longer there")
+        label = f"Mode out: {case.device.modes[at].name}"
+        return body(request, actions.put(pk, version_of(request), actions.without_mode(case, at), label))
+    taken = {mode.name for mode in case.device.modes}
+    name = next(n for n in ("on", *(f"mode {i}" for i in range(2, 999))) if n not in taken)
+    patch: list[dict[str, Any]] = [
+        {"op": "add", "path": "/device/modes", "value": [*_modes(case), {"name": name, "kind": "power"}]}
+    ]
+    if not case.duty.repeat:
+        patch.append({"op": "add", "path": "/duty", "value": {"repeat": [{"mode": name, "seconds": 3600.0}]}})
+    return body(request, actions.change(pk, version_of(request), patch, f"Mode: {name}"))
+
+
+def _modes(case: Case) -> list[Any]:
+    return [msgspec.to_builtins(mode) for mode in case.device.modes]
+
+
+@whole
+def change_duty(request: HttpRequest, pk: int) -> HttpResponse:
+    """Add a stretch to the repeating duty, or take one out."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    repeat = list(conversion.case.duty.repeat)
+    if request.POST.get("do") == "remove":
+        at = _index(request, "at")
+        if at >= len(repeat):
+            raise EditError("that part of the duty is no longer there")
+        label = f"Duty without {repeat.pop(at).mode}"
+    else:
+        mode, typed = request.POST.get("mode", ""), request.POST.get("text", "") or "10 min"
+        try:
+            seconds = parse(typed, "s")
+            repeat.append(Segment(mode=mode, seconds=seconds))
+        except (QuantityError, ValueError) as error:
+            raise EditError(str(error)) from None
+        label = f"Duty: {mode} for {typed}"
+    patch = [{"op": "add", "path": "/duty", "value": {"repeat": [msgspec.to_builtins(s) for s in repeat]}}]
+    return body(request, actions.change(pk, version_of(request), patch, label))
+
+
+@whole
+def step(request: HttpRequest, pk: int) -> HttpResponse:
+    """Undo or redo."""
+    by = 1 if request.POST.get("do") == "redo" else -1
+    return body(request, actions.step(pk, version_of(request), by))
+
+
+@whole
+def done(request: HttpRequest, pk: int) -> HttpResponse:
+    """State that it is built and how long it ran, or take that back."""
+    if request.POST.get("do") == "undo":
+        return body(request, actions.mark_done(pk, version_of(request), None, None))
+    typed = request.POST.get("text", "").strip()
+    try:
+        seconds = parse(typed, "s") if typed else None
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+    if seconds is not None and not 0 < seconds <= 1e9:
+        raise EditError("a run lasts longer than nothing; for example 4h30")
+    return body(request, actions.mark_done(pk, version_of(request), date.today(), seconds))
+
+
+@require_POST
+def remove(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take the conversion off the bench, once it was confirmed."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    if request.POST.get("sure") != "yes":
+        return body(request, conversion, "Tick the box to take it off the bench.", 422)
+    try:
+        actions.remove(pk, version_of(request))
+    except actions.Conflict as conflict:
+        return body(request, conflict.conversion, BEHIND, 409)
+    return redirect("bench")

@@ -1,0 +1,162 @@
+"""The Feed page: one conversion, its line, scale, verdict, panel and run."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET
+
+from hermotrope.bench.feed import Feed
+from hermotrope.bench.models import Conversion
+from hermotrope.bench.panels import Row, panel_for, panel_of_place
+from hermotrope.drawings.chart import run_chart
+from hermotrope.drawings.line import feed_line, scrub_payload
+from hermotrope.drawings.scale import supply_scale
+from hermotrope.shelf import starter
+from hermotrope_core.case import maybe
+from hermotrope_core.document import write_case
+from hermotrope_core.figures import duration
+from hermotrope_core.findings import Finding
+from hermotrope_core.working import inlet_working, runtime_working
+
+FULL = 1.0
+SOURCE_CAUSES = {"pack cut-off": "at the pack’s cut-off", "empty": "when the pack is empty"}
+STAGES = (
+    ("fuse", "Fuse"),
+    ("switch", "Switch"),
+    ("cut-off", "Low-voltage cut-off"),
+    ("converter", "Converter"),
+    ("linear", "Linear regulator"),
+    ("diode", "Diodes in series"),
+    ("resistor", "Resistor"),
+    ("lead", "Lead"),
+)
+
+
+@require_GET
+def feed(request: HttpRequest, pk: int) -> HttpResponse:
+    """The whole page, or its panel alone when htmx asks for that."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    context = feed_context(conversion, request.GET.get("panel", ""))
+    partial = request.htmx and not request.htmx.history_restore_request  # type: ignore[attr-defined]
+    return render(request, "bench/_workbench.html" if partial else "bench/feed.html", context)
+
+
+def feed_context(conversion: Conversion, panel: str, refused: Row | None = None) -> dict[str, Any]:
+    """Everything the page and its fragments show; `refused` is a field whose entry was not taken."""
+    case, feed = conversion.case, Feed(conversion.case)
+    key = panel or first_panel(feed)
+    chosen = panel_for(case, key)
+    heaviest = feed.situation.heaviest.name if feed.situation else None
+    at = feed.point(dict(feed.demands)[heaviest], FULL) if heaviest else None
+    places = [question.place for question in feed.questions]
+    revisions = list(conversion.revisions.values_list("number", "label", "made_at").order_by("-number"))
+    numbers = [number for number, _, _ in revisions]
+    context: dict[str, Any] = {
+        "conversion": conversion,
+        "case": case,
+        "feed": feed,
+        "panel": chosen,
+        "refused": refused,
+        "line": feed_line(case, at, FULL, feed.findings, places),
+        "scale": supply_scale(case, feed.situation),
+        "mode": heaviest,
+        "findings": finding_rows(feed.findings),
+        "questions": [(q.ask, panel_of_place(case, q.place), _field_id(q.place)) for q in feed.questions],
+        "ends": end_words(feed),
+        "scrub": scrub_payload(feed.situation, feed.demands) if feed.situation else None,
+        "chart": run_chart(feed.situation, feed.marked_run, feed.range) if feed.situation and feed.marked_run else None,
+        "can_undo": conversion.revision - 1 in numbers,
+        "can_redo": conversion.revision + 1 in numbers,
+        "stage_kinds": STAGES,
+        "unaccepted": {"over-max", "life-safety", "mains"} - set(case.accepted),
+    }
+    if chosen.kind in ("shelf", "source"):
+        context["shelf"] = shelf_groups(case)
+    if chosen.kind == "record":
+        context["revisions"] = revisions
+    if chosen.kind == "run":
+        context["runtime_working"] = runtime_working(feed.situation) if feed.situation else None
+        context["measured"] = duration(conversion.measured_s) if conversion.measured_s else ""
+    return context
+
+
+def first_panel(feed: Feed) -> str:
+    """Where to start: at what is open, else at what is refused, else at the run."""
+    if feed.questions:
+        return panel_of_place(feed.case, feed.questions[0].place)
+    worst = next((f for f in feed.findings if f.level in ("refuse", "stop")), None)
+    return str(worst.stage + 2) if worst else "run"
+
+
+def _field_id(place: str) -> str:
+    return "f-" + re.sub(r"\[(\d+)\]", r"-\1", place).replace(".", "-").replace("_", "-")
+
+
+def finding_rows(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
+    """Findings for the verdict strip; a cure that one of them offers is not offered twice."""
+    offered: list[object] = []
+    rows = []
+    for finding in findings:
+        again = finding.change in offered
+        offered.append(finding.change)
+        rows.append({"finding": finding, "word": LEVEL_WORDS[finding.level], "again": again and bool(finding.change), "offers": bool(finding.change) and not again})
+    return rows
+
+
+LEVEL_WORDS = {"stop": "Stop", "refuse": "Refused", "care": "Care", "note": "Note"}
+
+
+def end_words(feed: Feed) -> str:
+    """How the run ends, in words."""
+    run = feed.run
+    if run is None:
+        return ""
+    if run.runtime_s == 0:
+        return f"does not start: {run.end_cause}"
+    left = f", {100 * run.final_soc:.0f} % left" if run.final_soc >= 0.01 else ""
+    return f"ends {SOURCE_CAUSES.get(run.end_cause, f'by {run.end_cause}')} in “{run.end_mode}”{left}"
+
+
+def shelf_groups(case: Any) -> list[tuple[str, list[dict[str, Any]]]]:
+    """The starter shelf by group; each pack with its span beside the device's window."""
+    groups: dict[str, list[dict[str, Any]]] = {}
+    high = maybe(case.device.supply.max_v)
+    low = maybe(case.device.supply.min_v)
+    for item in starter.sources().values():
+        groups.setdefault(item.group, []).append(starter.shelf_entry(item, low, high))
+    return list(groups.items())
+
+
+@require_GET
+def working(request: HttpRequest, pk: int, what: str) -> HttpResponse:
+    """The working of the inlet's volts at a charge and mode, or of the runtime."""
+    feed = Feed(get_object_or_404(Conversion, pk=pk).case)
+    if feed.situation is None or what not in ("inlet", "runtime"):
+        raise Http404
+    if what == "runtime":
+        return render(request, "bench/_working.html", {"working": runtime_working(feed.situation)})
+    known = dict(feed.demands)
+    mode = request.GET.get("mode", "")
+    mode = mode if mode in known else feed.situation.heaviest.name
+    made = inlet_working(feed.situation, _soc(request.GET.get("soc", "1")), mode, known[mode])
+    return render(request, "bench/_working.html", {"working": made})
+
+
+def _soc(text: str) -> float:
+    try:
+        return min(1.0, max(0.0, float(text)))
+    except ValueError:
+        return FULL
+
+
+@require_GET
+def export(request: HttpRequest, pk: int) -> HttpResponse:
+    """The case document as a file."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    name = re.sub(r"[^a-z0-9]+", "-", conversion.title.lower()).strip("-") or "case"
+    headers = {"Content-Disposition": f'attachment; filename="{name}.json"'}
+    return HttpResponse(write_case(conversion.case), content_type="application/json", headers=headers)

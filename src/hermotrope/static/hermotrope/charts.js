@@ -1,0 +1,120 @@
+// The run over time, drawn by uPlot from series that the server worked out.
+"use strict";
+const charts = (() => {
+  let drawn = [];
+  const [TIME, PACK, INLET, AMPS, CHARGE, MODE] = [0, 1, 2, 3, 4, 5];
+  const HEIGHTS = { volts: 180, amps: 92, charge: 84, duty: 52 };
+  const ink = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+
+  function axis(extra) {
+    return { stroke: ink("--soft"), grid: { stroke: ink("--line"), width: 1 }, ticks: { show: false }, font: "11px " + ink("--mono"), ...extra };
+  }
+
+  // A dashed line at a limit, and the end of the run marked and named.
+  function marks(data, kind) {
+    return (plot) => {
+      const { ctx } = plot, box = plot.bbox, dpr = devicePixelRatio;
+      const rule = (y, words, colour, share) => {
+        if (y < box.top || y > box.top + box.height) return;
+        ctx.save(); ctx.strokeStyle = ctx.fillStyle = ink(colour); ctx.setLineDash([6 * dpr, 4 * dpr]); ctx.lineWidth = 1.4 * dpr;
+        ctx.beginPath(); ctx.moveTo(box.left, y); ctx.lineTo(box.left + box.width, y); ctx.stroke();
+        ctx.font = 600 + " " + 11 * dpr + "px " + ink("--sans"); ctx.textAlign = "left"; ctx.fillText(words, box.left + box.width * share + 6 * dpr, y - 4 * dpr); ctx.restore();
+      };
+      if (kind === "volts") {
+        const { min, max, cutoff } = data.limits;
+        if (!data.bank) rule(plot.valToPos(cutoff, "y", true), `pack cut-off ${cutoff} V`, "--refused", 0.4);
+        if (max !== null) rule(plot.valToPos(max, "y", true), `device most ${max} V`, "--care", 0);
+        if (min !== null) rule(plot.valToPos(min, "y", true), `device least ${min} V`, "--care", 0);
+      }
+      if (data.range && kind !== "duty") {
+        const a = Math.max(box.left, plot.valToPos(data.range[0], "x", true)), b = Math.min(box.left + box.width, plot.valToPos(data.range[1], "x", true));
+        ctx.save(); ctx.globalAlpha = 0.28; ctx.fillStyle = ink("--copper-pale"); ctx.fillRect(a, box.top, b - a, box.height); ctx.restore();
+      }
+      const x = plot.valToPos(data.end.seconds, "x", true);
+      ctx.save(); ctx.strokeStyle = ctx.fillStyle = ink("--refused"); ctx.lineWidth = 2 * dpr;
+      ctx.beginPath(); ctx.moveTo(x, box.top); ctx.lineTo(x, box.top + box.height); ctx.stroke();
+      if (kind === "volts") { ctx.font = 650 + " " + 12 * dpr + "px " + ink("--sans"); ctx.textAlign = "right"; ctx.fillText(`${data.end.cause}, ${figures.clock(data.end.seconds)}`, x - 6 * dpr, box.top + 13 * dpr); }
+      ctx.restore();
+    };
+  }
+
+  const KINDS = {
+    volts: (data) => ({ columns: [PACK, INLET], unit: "V", title: "<b>volts</b><span class=\"pack-key\">pack cells</span><span class=\"inlet-key\">inlet</span>", series: [{ stroke: ink("--copper"), width: 2 }, { stroke: ink("--cool"), width: 2 }], range: (lo, hi) => limitsRange(data, lo, hi) }),
+    amps: () => ({ columns: [AMPS], unit: "A", title: "<b>amperes from the pack</b>", series: [{ stroke: ink("--copper"), width: 1.6, fill: ink("--copper-pale") }], range: (lo, hi) => [0, hi * 1.12 || 1] }),
+    charge: () => ({ columns: [CHARGE], unit: "%", title: "<b>charge left</b>", series: [{ stroke: ink("--ink"), width: 2 }], range: () => [0, 105] }),
+    duty: (data) => ({ columns: [MODE], unit: "", title: `<b>mode</b><span>${data.modes.length > 1 ? "" : ""}</span>`, series: [{ stroke: ink("--cool"), width: 1.4, fill: ink("--cool-pale") }], range: () => [-0.35, data.modes.length - 0.5] }),
+  };
+
+  function limitsRange(data, lo, hi) {
+    const { min, max, cutoff } = data.limits;
+    const all = [lo, hi, min, max, data.bank ? null : cutoff].filter((v) => v !== null && Number.isFinite(v));
+    const low = Math.min(...all), high = Math.max(...all), room = (high - low) * 0.1 || 1;
+    return [Math.max(0, low - room), high + room];
+  }
+
+  function plot(holder, kind, data, last) {
+    const made = KINDS[kind](data);
+    const title = document.createElement("p");
+    title.className = "chart-title"; title.innerHTML = made.title;
+    holder.append(title);
+    const end = data.end.seconds, right = data.range ? Math.min(data.range[1], end * 1.6) : end;
+    const names = data.modes;
+    const options = {
+      width: Math.max(280, holder.clientWidth), height: HEIGHTS[kind] + (last ? 24 : 0), legend: { show: false },
+      cursor: { y: false, drag: { x: true, y: false }, sync: { key: "run" } },
+      scales: { x: { time: false, range: (u, lo, hi) => (lo === 0 ? [0, Math.max(right, end * 1.04, 1)] : [lo, hi]) }, y: { range: (u, lo, hi) => made.range(lo, hi) } },
+      axes: [
+        axis({ show: true, size: last ? 28 : 8, values: (u, ticks) => (last ? ticks.map((t) => figures.clock(t)) : ticks.map(() => "")), space: 90, incrs: [1, 5, 15, 30, 60, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 432000, 864000, 2592000] }),
+        axis({ size: 46, values: kind === "duty" ? (u, ticks) => ticks.map((t) => names[t] ? names[t].slice(0, 7) : "") : (u, ticks) => ticks.map((t) => Number(t.toFixed(3))), ...(kind === "duty" ? { splits: () => names.map((_, i) => i), grid: { show: false } } : { space: 26 }) }),
+      ],
+      series: [{}, ...made.series.map((s) => ({ points: { show: false }, ...(kind === "duty" ? { paths: uPlot.paths.stepped({ align: 1 }), fillTo: -0.35 } : {}), ...s }))],
+      hooks: { draw: [marks(data, kind)], setCursor: [(u) => read(holder, u, data)] },
+    };
+    return new uPlot(options, [data.series[TIME], ...made.columns.map((c) => data.series[c])], holder);
+  }
+
+  function read(holder, u, data) {
+    const i = u.cursor.idx, out = holder.querySelector(".chart-read");
+    if (!out || i === null || i === undefined || !u.cursor.event) return;
+    const s = data.series;
+    if (s[PACK][i] === null) { out.textContent = ""; return; }
+    out.textContent = `${figures.clock(s[TIME][i])}: pack ${figures.volts(s[PACK][i])}, inlet ${figures.volts(s[INLET][i])}, ${figures.amps(s[AMPS][i])}, ${s[CHARGE][i].toFixed(1)} % left, ${data.modes[s[MODE][i]]}`;
+  }
+
+  function load() {
+    drawn.forEach(({ plots }) => plots.forEach((p) => p.destroy()));
+    drawn = [];
+    document.querySelectorAll("[data-chart]").forEach((holder) => {
+      const source = document.getElementById(holder.dataset.source);
+      if (!source) return;
+      const data = JSON.parse(source.textContent);
+      holder.replaceChildren();
+      if (!data.series.length || data.end.seconds === 0) {
+        const p = document.createElement("p");
+        p.className = "empty"; p.textContent = `It does not start: ${data.end.cause}.`;
+        holder.append(p);
+        return;
+      }
+      const kinds = holder.dataset.chart.split(" ").filter((kind) => kind !== "duty" || data.modes.length > 1);
+      const plots = kinds.map((kind, i) => plot(holder, kind, data, i === kinds.length - 1));
+      const out = document.createElement("p");
+      out.className = "chart-read row-note"; out.setAttribute("role", "status");
+      holder.append(out);
+      drawn.push({ holder, data, plots });
+    });
+  }
+
+  // Shows where the scrubber's charge lies on the time axis.
+  function cursor(charge) {
+    drawn.forEach(({ data, plots }) => {
+      const column = data.series[CHARGE];
+      let i = column.findIndex((c) => c <= charge);
+      if (i < 0) i = column.length - 1;
+      plots.forEach((p) => p.setCursor({ left: p.valToPos(data.series[TIME][i], "x"), top: 0 }, false));
+    });
+  }
+
+  addEventListener("resize", () => drawn.forEach(({ holder, plots }) => plots.forEach((p) => p.setSize({ width: Math.max(280, holder.clientWidth), height: p.height }))));
+  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", load);
+  return { load, cursor };
+})();

@@ -1,0 +1,65 @@
+// Keys, focus, and telling when something could not be saved.
+"use strict";
+(() => {
+  const byId = (id) => document.getElementById(id);
+
+  function refresh() {
+    const panel = byId("panel"), state = document.querySelector("#state input[name=panel]");
+    if (panel && state) state.value = panel.dataset.panel;
+    if (byId("body")?.querySelector("#line")) { charts.load(); scrub.load(); }
+  }
+
+  function trouble(words) {
+    const box = byId("trouble");
+    box.textContent = words;
+    box.hidden = !words;
+  }
+
+  let redraw = 0;
+  document.addEventListener("htmx:afterSettle", (event) => {
+    if (event.detail.target.id === "working-inlet") return;
+    cancelAnimationFrame(redraw);
+    redraw = requestAnimationFrame(refresh);
+  });
+  document.addEventListener("htmx:beforeRequest", () => trouble(""));
+  document.addEventListener("htmx:responseError", (event) => trouble(`Not saved: the bench answered ${event.detail.xhr.status}. What you typed is still here; reload the page if it happens again.`));
+  document.addEventListener("htmx:sendError", () => trouble("Not saved: the bench does not answer. Is it still running? What you typed is still here."));
+
+  // After an answer link, put the focus into the field it asks for.
+  let wanted = "";
+  document.addEventListener("click", (event) => {
+    const link = event.target.closest("[data-focus]");
+    wanted = link ? link.dataset.focus : "";
+    if (event.target.closest("#keys-button")) toggleKeys();
+    if (event.target.closest("[data-print]")) print();
+    const all = event.target.closest("#all-findings");
+    if (all) all.setAttribute("aria-expanded", String(byId("verdict").classList.toggle("all")));
+  });
+  document.addEventListener("htmx:afterSettle", () => {
+    if (wanted && byId(wanted)) { byId(wanted).focus(); wanted = ""; }
+  });
+
+  document.addEventListener("change", (event) => { if (event.target.matches("[data-submit]") && event.target.files.length) event.target.form.requestSubmit(); });
+
+  function toggleKeys() {
+    byId("keys").hidden = !byId("keys").hidden;
+    byId("keys-button").setAttribute("aria-expanded", String(!byId("keys").hidden));
+  }
+
+  document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.target.closest("input:not([type=range]), select, textarea")) return;
+    const press = (id) => { const node = byId(id); if (node) { event.preventDefault(); node.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true })); } };
+    if (/^[1-9]$/.test(event.key)) press("station-" + event.key);
+    else if (event.key === "?") toggleKeys();
+    else if (event.key === "r") press("tab-run");
+    else if (event.key === "u") press("undo");
+    else if (event.key === "y") press("redo");
+    else if (event.key === "s") byId("charge")?.focus();
+    else if (event.key === "m") scrub.nextMode();
+    else if (event.key === "b") location.assign("/");
+  });
+
+  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", refresh);
+  else refresh();
+})();
