@@ -77,7 +77,7 @@ def finished(case: Case) -> Case:
 
 def tree_of(case: Case) -> dict[str, Any]:
     """The case as plain dicts, lists and numbers, as stored and exchanged; `path` is always there."""
-    tree: dict[str, Any] = {**msgspec.to_builtins(case)}
+    tree: dict[str, Any] = msgspec.json.decode(msgspec.json.encode(case))
     tree.setdefault("path", [])
     return tree
 

@@ -2,7 +2,8 @@
 
 Each input x is log-normal about its value with 5th and 95th percentile at x / (1 + h) and x (1 + h);
 h follows from how it is known. The logarithm of the runtime is taken as linear in the inputs'
-logarithms (the delta method): one re-run up and one down per input give its share of the width.
+logarithms on either side of the middle (the delta method): one re-run up and one down per input give
+what it adds to the upper and the lower side.
 """
 
 from __future__ import annotations
@@ -18,6 +19,8 @@ from hermotrope_core.discharge import run
 SPREAD: dict[KnownBy, float] = {"measured": 0.03, "datasheet": 0.10, "label": 0.20, "typical": 0.30, "guess": 0.50}
 """Half-width h of the 90 % interval by how a number is known."""
 SHORTEST_S = 1e-9
+LEAST_STEP = log(1e-4)
+"""An input that keeps the device from running at all counts as this much in log-runtime."""
 
 
 class Input(msgspec.Struct, frozen=True):
@@ -162,10 +165,12 @@ def runtime_range(case: Case) -> Range | None:
     if middle < SHORTEST_S:
         return None
     shares = []
+    longer = shorter = 0.0
     for one in inputs(case):
-        up, down = run(one.scaled(1.0 + one.spread)).runtime_s, run(one.scaled(1.0 / (1.0 + one.spread))).runtime_s
-        width = abs(log(max(up, SHORTEST_S)) - log(max(down, SHORTEST_S)))
-        shares.append(Share(one.place, min(width, log(1e4))))
+        ends = [run(one.scaled(factor)).runtime_s for factor in (1.0 / (1.0 + one.spread), 1.0 + one.spread)]
+        steps = [max(log(max(end, SHORTEST_S) / middle), LEAST_STEP) for end in ends]
+        longer += max(0.0, *steps) ** 2
+        shorter += min(0.0, *steps) ** 2
+        shares.append(Share(one.place, max(0.0, *steps) - min(0.0, *steps)))
     shares.sort(key=lambda share: -share.width)
-    half = 0.5 * sqrt(sum(share.width**2 for share in shares))
-    return Range(middle * exp(-half), middle, middle * exp(half), tuple(shares))
+    return Range(middle * exp(-sqrt(shorter)), middle, middle * exp(sqrt(longer)), tuple(shares))

@@ -10,6 +10,7 @@ import msgspec
 from hermotrope.bench.edits import FLAGS, KNOWN_BY, TABLES, WHOLE, shown
 from hermotrope.drawings.line import stage_kind, stage_title
 from hermotrope_core.case import Case, Connector, Known, Mode, Source, Stage, Value
+from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.fields import FIELDS
 from hermotrope_core.quantity import EXAMPLES
 
@@ -18,6 +19,7 @@ CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
     "topology": tuple((t, t) for t in ("buck", "boost", "buck-boost", "trigger", "inverter")),
     "polarity": tuple((p, p) for p in ("centre-positive", "centre-negative", "marked", "unknown")),
     "gender": (("socket", "socket"), ("plug", "plug")),
+    "chemistry": tuple((key, cell.label) for key, cell in CHEMISTRIES.items()),
     "enclosure": (("open", "open"), ("closed", "closed box")),
     "ends": (("clean", "stops cleanly"), ("abrupt", "stops abruptly"), ("resets", "resets and comes back")),
     "kind": tuple(

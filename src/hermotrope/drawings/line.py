@@ -162,7 +162,7 @@ def feed_line(
 
     name = case.source.name if case.source else "Pack"
     stations = [
-        station(1, -1, ("source", _short(name.split(",")[0], 24), source_detail(case)), (SOURCE_LEFT + 52, SOURCE_LEFT, first))
+        station(1, -1, ("source", _short(name.split(", ")[0], 24), source_detail(case)), (SOURCE_LEFT + 52, SOURCE_LEFT, first))
     ]
     for i, stage in enumerate(case.path):
         x = first + slot * (i + 0.5)

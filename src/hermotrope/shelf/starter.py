@@ -92,4 +92,15 @@ def shelf_entry(item: StarterSource, low: float | None, high: float | None) -> d
         "mass": f"{number(source.mass_g):g} g" if source.mass_g is not None else "",
         "meets": "" if low is None and high is None else words,
         "level": "refused" if above else "care" if below else "fits",
+        "bar": _bar((flat, full), (low or 0.0, high or full)),
+    }
+
+
+def _bar(span: tuple[float, float], window: tuple[float, float]) -> dict[str, tuple[float, float]]:
+    """A pack's volts against the window on one small axis from 0 V, 130 units wide."""
+    scale = 126.0 / max(span[1], window[1])
+    left, right = (round(2 + v * scale, 1) for v in span)
+    return {
+        "span": (min(left, right - 3.0), right),
+        "window": (round(2 + window[0] * scale, 1), round((window[1] - window[0]) * scale, 1)),
     }

@@ -1,0 +1,117 @@
+"""The document: round trips, and one line for everything that is wrong with one."""
+
+from __future__ import annotations
+
+import json
+import re
+from typing import Any
+
+import msgspec
+from django.test import SimpleTestCase
+
+from hermotrope_core import case as case_module
+from hermotrope_core.case import Value
+from hermotrope_core.document import LARGEST_BYTES, CaseError, case_from, finished, read_case, schema, write_case
+from hermotrope_core.fields import FIELDS
+from tests.support import ROOT, golden, put, tree
+
+# what is put where, and the place that the refusal must name
+WRONG: list[tuple[str, Any, str]] = [
+    ("source.capacity_ah", -3, "source.capacity_ah"),
+    ("source.capacity_ah", 0, "source.capacity_ah"),
+    ("source.capacity_ah", 1e30, "source.capacity_ah"),
+    ("source.capacity_ah", float("nan"), "source.capacity_ah"),
+    ("source.capacity_ah", float("inf"), "source.capacity_ah"),
+    ("source.capacity_ah", "4 Ah", "source.capacity_ah"),
+    ("source.capacity_ah", True, "source.capacity_ah"),
+    ("source.capacity_ah", {"value": -1}, "source.capacity_ah"),
+    ("source.capacity_ah", {"value": 4, "known_by": "rumour"}, "source.capacity_ah.known_by"),
+    ("source.capacity_ah", {"value": 4, "colour": 1}, "source.capacity_ah.colour"),
+    ("source.capacity_ah", {"value": 4, "spread": -1}, "source.capacity_ah.spread"),
+    ("source.cells_in_series", 2.5, "source.cells_in_series"),
+    ("source.cells_in_series", 0, "source.cells_in_series"),
+    ("source.chemistry", "plutonium", "source.chemistry"),
+    ("source.flux", 1, "source.flux"),
+    ("source.ocv", [[0, 3], [0, 4]], "source.ocv"),
+    ("source.ocv", [[0, 4], [1, 3]], "source.ocv"),
+    ("source.ocv", [[0, 3]], "source.ocv"),
+    ("source.ocv", [[0, 3], [2, 4]], "source.ocv"),
+    ("path.2.efficiency", 1.2, "path[2].efficiency"),
+    ("path.2.efficiency", 0, "path[2].efficiency"),
+    ("path.2.topology", "magic", "path[2].topology"),
+    ("path.2.stage", "teleport", "path[2].stage"),
+    ("path.2.input_min_v", 40, "path[2].input_min_v"),
+    ("path.0", {"rating_a": 3}, "path[0].stage"),
+    ("path.1.length_m", None, "path[1].length_m"),
+    ("path", [{"stage": "switch"}] * 41, "path"),
+    ("device.supply.min_v", 13, "device.supply.min_v"),
+    ("device.modes.0.kind", "force", "device.modes[0].kind"),
+    ("device.modes.0.current_a", 1, "device.modes[0].current_a"),
+    ("device.modes.1.name", "hold", "device.modes"),
+    ("device.traits", ["flying"], "device.traits[0]"),
+    ("duty.repeat.0.mode", "dance", "duty.repeat[0].mode"),
+    ("duty.repeat.0.seconds", 0, "duty.repeat[0].seconds"),
+    ("conditions.temperature_c", -300, "conditions.temperature_c"),
+    ("accepted", ["anything"], "accepted[0]"),
+    ("title", "x" * 400, "title"),
+    ("title", None, "title"),
+    ("format", "hermotrope-case/2", "format"),
+    ("format", "something/1", "format"),
+    ("format", 7, "format"),
+    ("surprise", {}, "surprise"),
+]
+
+
+class Documents(SimpleTestCase):
+    def test_round_trip(self) -> None:
+        for name, made, _ in golden("cases") + golden("judgements"):
+            with self.subTest(name):
+                self.assertEqual(read_case(write_case(case_from(made))), case_from(made))
+
+    def test_wrong_values_name_their_place_in_one_line(self) -> None:
+        for place, value, named in WRONG:
+            made = put(tree("cases", "hide-mount-on-tool-pack"), place, value)
+            with self.subTest(place, value=str(value)[:40]), self.assertRaises(CaseError) as caught:
+                read_case(json.dumps(made))
+            self.assertEqual(caught.exception.place, named, str(caught.exception))
+            self.assertNotIn("\n", str(caught.exception))
+            self.assertLess(len(str(caught.exception)), 400)
+
+    def test_what_is_no_document(self) -> None:
+        whole = json.dumps(tree("cases", "reference-1"))
+        for data in ("", "  ", "{", whole[:-30], "[1]", "7", "null", "\x00\xff", '{"a": "\\ud800"}', "[" * 100_000, '{"format": 1e9999}'):
+            with self.subTest(data[:20]), self.assertRaises(CaseError):
+                read_case(data)
+        with self.assertRaisesRegex(CaseError, "2 MB"):
+            read_case(b" " * (LARGEST_BYTES + 1))
+        with self.assertRaises(CaseError):
+            read_case(b"\xff\xfe{}")
+
+    def test_unfinished_cases_are_read_and_say_what_is_open(self) -> None:
+        made = case_from({"format": "hermotrope-case/1", "title": "new", "device": {"name": "lamp"}})
+        places = [question.place for question in case_module.questions(made)]
+        self.assertEqual(places[0], "device.supply.min_v")
+        self.assertIn("source", places)
+        with self.assertRaisesRegex(CaseError, r"^device\.supply\.min_v: missing"):
+            finished(made)
+
+    def test_the_schema_knows_every_part(self) -> None:
+        made = schema()
+        self.assertIn("Converter", made["$defs"])
+        capacity = made["$defs"]["Source"]["properties"]["capacity_ah"]
+        self.assertIn("Ah", capacity["description"])
+        self.assertTrue(any(branch.get("exclusiveMinimum") == 0 for branch in capacity["anyOf"]))
+
+
+class Glossary(SimpleTestCase):
+    def test_every_field_of_the_document_is_in_it(self) -> None:
+        text = (ROOT / "docs" / "glossary.md").read_text()
+        listed = set(re.findall(r"`([a-z0-9_]+)`", text))
+        fields = {
+            name
+            for kind in vars(case_module).values()
+            if isinstance(kind, type) and issubclass(kind, Value | case_module.Known)
+            for name in msgspec.structs.fields(kind) and [f.name for f in msgspec.structs.fields(kind)]
+        }
+        self.assertEqual(sorted(fields - listed), [])
+        self.assertLessEqual(set(FIELDS), fields)

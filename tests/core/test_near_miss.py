@@ -1,0 +1,115 @@
+"""For each rule a pair of cases just inside and just outside its limit."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.test import SimpleTestCase
+
+from hermotrope_core.document import case_from
+from hermotrope_core.findings import RULES, check
+from hermotrope_core.situation import Situation
+from tests.support import put, tree
+
+# code, level, judgement to start from, place, value that passes, value that does not
+PAIRS: list[tuple[str, str, str, str, Any, Any]] = [
+    ("over-max", "refuse", "direct-little-over", "device.supply.max_v", 16.60, 16.58),
+    ("over-absolute-max", "refuse", "direct-far-over", "device.supply.absolute_max_v", 20.90, 20.89),
+    ("under-min-at-full", "refuse", "wide-window-uses-it-all", "device.supply.min_v", 12.45, 12.48),
+    ("early-stop", "care", "three-cell-pack-stops-early", "device.supply.min_v", 9.88, 9.91),
+    ("collapse", "refuse", "coins-collapse", "source.resistance_ohm", 2.06, 2.07),
+    ("source-overload", "refuse", "bank-port-too-weak", "device.modes.0.current_a", 1.999, 2.001),
+    ("source-overload", "refuse", "all-well", "source.max_current_a", 1.12, 1.11),
+    ("source-overload-peak", "care", "converter-peak-only", "source.max_current_a", 5.87, 5.86),
+    ("source-overload-peak", "care", "converter-peak-only", "source.peak_current_a", 5.87, 5.86),
+    ("converter-overload", "refuse", "converter-too-small", "path.2.output_current_max_a", 5.10, 5.09),
+    ("converter-overload", "refuse", "boxed-converter-does-not", "path.2.output_current_max_a", 4.34, 4.33),
+    ("converter-overload-peak", "care", "converter-peak-only", "path.2.output_current_max_a", 7.73, 7.72),
+    ("converter-input-high", "refuse", "pack-above-converter", "path.2.input_max_v", 20.90, 20.89),
+    ("converter-input-low", "refuse", "all-well", "path.2.input_min_v", 20.99, 21.01),
+    ("converter-input-low", "care", "all-well", "path.2.input_min_v", 16.76, 16.78),
+    ("polarity-unknown", "refuse", "all-well", "device.inlet.measured", True, False),
+    ("polarity-unknown", "refuse", "all-well", "source.outlet.polarity", "marked", "unknown"),
+    ("polarity-reversed", "refuse", "swapped-by-the-lead", "path.3.swaps_polarity", True, False),
+    ("polarity-reversed", "refuse", "centre-negative-device", "device.inlet.polarity", "centre-positive", "centre-negative"),
+    ("auto-off", "refuse", "bank-naps-too-long", "duty.repeat.1.seconds", 29.9, 30.1),
+    ("auto-off", "care", "bank-naps-are-short", "device.modes.1.current_a", 0.0701, 0.0699),
+    ("no-low-voltage-cut-off", "care", "pack-trusts-the-tool", "source.low_voltage_cut_off", True, False),
+    ("no-low-voltage-cut-off", "care", "cut-off-added", "path.2.trips_v", 12.51, 12.49),
+    ("no-fuse", "refuse", "no-fuse-strong-pack", "source.resistance_ohm", 4.21, 4.19),
+    ("fuse-over-wire", "refuse", "fuse-bigger-than-wire", "path.0.rating_a", 2.5, 2.51),
+    ("fuse-under-load", "care", "fuse-too-small", "path.0.rating_a", 1.40, 1.39),
+    ("fuse-under-load", "care", "start-peak-opens-fuse", "device.modes.0.peak_s", 0.081, 0.083),
+    ("wire-drop", "care", "long-thin-lead", "path.3.length_m", 3.37, 3.38),
+    ("wire-hot", "refuse", "wire-too-hot", "path.3.area_mm2", 0.141, 0.140),
+    ("hot-part", "care", "hot-board", "path.2.thermal_k_per_w", 24.6, 24.7),
+    ("hot-part", "refuse", "hot-board", "path.2.thermal_k_per_w", 43.0, 43.2),
+    ("no-load-rise", "care", "resistor-before-electronics", "device.traits", [], ["electronics"]),
+    ("standing-drain", "note", "converter-always-on", "path.1.quiescent_w", 0.0, 0.05),
+    ("abrupt-stop", "care", "writes-until-it-drops", "device.ends", "clean", "abrupt"),
+    ("abrupt-stop", "care", "writes-until-it-drops", "device.low_warning", True, False),
+    ("no-warning", "note", "all-well", "device.low_warning", True, False),
+    ("backfeed", "refuse", "cells-left-in", "device.switched_inlet", True, False),
+    ("live-pins", "care", "bare-pins-carry-power", "source.outlet.gender", "socket", "plug"),
+    ("wrong-socket", "refuse", "all-well", "device.inlet.kind", "barrel", "mains"),
+    ("radio-noise", "note", "receiver-on-a-bank", "device.traits", ["electronics"], ["receiver"]),
+    ("cold-run", "care", "too-cold", "conditions.temperature_c", -20, -20.1),
+    ("too-hot", "refuse", "too-hot-to-run", "conditions.temperature_c", 60, 60.1),
+    ("child", "care", "all-well", "device.traits", [], ["child"]),
+    ("ridden", "care", "all-well", "device.traits", ["motor"], ["motor", "ridden"]),
+    ("near-water", "care", "all-well", "device.traits", [], ["near-water"]),
+    ("life-safety", "stop", "breathing-gear", "device.traits", [], ["life-safety"]),
+    ("mains", "stop", "all-well", "device.traits", [], ["mains-inside"]),
+]
+
+
+def levels(made: dict[str, Any], code: str) -> set[str]:
+    return {f.level for f in check(Situation(case_from(made))) if f.code == code}
+
+
+def start(code: str, base: str) -> dict[str, Any]:
+    """The judgement to start from, with room in its window for the value that is moved."""
+    made = tree("judgements", base)
+    if code == "over-max":
+        made = put(made, "device.supply.absolute_max_v", 30)
+    if code == "under-min-at-full":
+        made = put(made, "device.supply.nominal_v", 13.5)
+    return made
+
+
+class NearMiss(SimpleTestCase):
+    def test_pairs(self) -> None:
+        for code, level, base, place, inside, outside in PAIRS:
+            made = start(code, base)
+            with self.subTest(code, place=place):
+                self.assertNotIn(level, levels(put(made, place, inside), code))
+                self.assertIn(level, levels(put(made, place, outside), code))
+
+    def test_accepted_ones_become_care(self) -> None:
+        for code, base in (("over-max", "direct-little-over"), ("life-safety", "breathing-gear")):
+            self.assertEqual(levels(tree("judgements", base, accepted=[code]), code), {"care"})
+
+    def test_two_swapping_leads_cancel(self) -> None:
+        made = tree("judgements", "swapped-by-the-lead")
+        made["path"].append(dict(made["path"][3]))
+        self.assertEqual(levels(made, "polarity-reversed"), {"refuse"})
+
+    def test_naps_join_across_the_end_of_the_duty(self) -> None:
+        made = tree("judgements", "bank-naps-are-short")
+        on, nap = made["duty"]["repeat"]
+        made["duty"]["repeat"] = [dict(nap), on, dict(nap)]
+        self.assertEqual(levels(made, "auto-off"), {"refuse"})
+
+    def test_a_diode_last_in_the_path_stops_backfeed(self) -> None:
+        made = tree("judgements", "cells-left-in")
+        made["path"].append({"stage": "diode", "forward_v": 0.4})
+        self.assertEqual(levels(made, "backfeed"), set())
+
+    def test_every_finding_says_what_and_how_to_cure(self) -> None:
+        for code, _, base, place, _, outside in PAIRS:
+            made = put(start(code, base), place, outside)
+            for finding in check(Situation(case_from(made))):
+                with self.subTest(finding.code):
+                    self.assertTrue(finding.message.endswith("."))
+                    self.assertTrue(finding.cure)
+        self.assertEqual(len(RULES), len(set(RULES)))

@@ -1,0 +1,15 @@
+"""Settings for the tests: a throw-away data folder, plain static files, no demonstration data."""
+
+import os
+import tempfile
+
+os.environ["HERMOTROPE_DATA"] = tempfile.mkdtemp(prefix="hermotrope-test-")
+
+from hermotrope.settings import *  # noqa: E402, F403  # the folder must be known before they are read
+
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.InMemoryStorage"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+WHITENOISE_AUTOREFRESH = True
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver"]

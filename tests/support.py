@@ -1,0 +1,50 @@
+"""What several tests need: the golden documents, and small changes to them."""
+
+from __future__ import annotations
+
+import copy
+import json
+from pathlib import Path
+from typing import Any
+
+from hermotrope_core.case import Case
+from hermotrope_core.document import case_from
+
+TESTS = Path(__file__).parent
+ROOT = TESTS.parent
+
+
+def golden(folder: str) -> list[tuple[str, dict[str, Any], dict[str, Any]]]:
+    """Every golden document of a folder: name, the case as a tree, what is expected of it."""
+    found = []
+    for path in sorted((TESTS / folder).glob("*.json")):
+        tree = json.loads(path.read_text())
+        found.append((path.stem, tree, tree.pop("expect")))
+    return found
+
+
+def tree(folder: str, name: str, **changes: Any) -> dict[str, Any]:
+    """A golden document with values put in, by place: ``tree("cases", "x", **{"path.0.rating_a": 2})``."""
+    made = json.loads((TESTS / folder / f"{name}.json").read_text())
+    made.pop("expect")
+    for place, value in changes.items():
+        made = put(made, place, value)
+    return made
+
+
+def put(made: dict[str, Any], place: str, value: Any) -> dict[str, Any]:
+    """A copy of a tree with one value put in; None takes it out."""
+    made = copy.deepcopy(made)
+    *parents, last = [int(part) if part.isdigit() else part for part in place.split(".")]
+    part: Any = made
+    for step in parents:
+        part = part[step]
+    if value is None:
+        del part[last]
+    else:
+        part[last] = value
+    return made
+
+
+def case(folder: str, name: str, **changes: Any) -> Case:
+    return case_from(tree(folder, name, **changes))
