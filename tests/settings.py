@@ -5,7 +5,7 @@ import tempfile
 
 os.environ["HERMOTROPE_DATA"] = tempfile.mkdtemp(prefix="hermotrope-test-")
 
-from hermotrope.settings import *  # noqa: E402, F403  # the folder must be known before they are read
+from hermotrope.settings import *  # noqa: F403  # the folder must be known before they are read
 
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.InMemoryStorage"},

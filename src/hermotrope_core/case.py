@@ -13,6 +13,7 @@ from typing import ClassVar, Literal
 import msgspec
 
 from hermotrope_core.fields import FIELDS
+import itertools
 
 FORMAT = "hermotrope-case/1"
 LONGEST_TEXT = 300
@@ -33,9 +34,7 @@ Trait = Literal[
 ]
 Polarity = Literal["centre-positive", "centre-negative", "marked", "unknown"]
 Topology = Literal["buck", "boost", "buck-boost", "trigger", "inverter"]
-ConnectorKind = Literal[
-    "barrel", "terminals", "pins", "leads", "cell-bay", "usb-a", "usb-c", "clip", "dock", "mains"
-]
+ConnectorKind = Literal["barrel", "terminals", "pins", "leads", "cell-bay", "usb-a", "usb-c", "clip", "dock", "mains"]
 Code = Literal[
     "over-absolute-max",
     "over-max",
@@ -131,7 +130,7 @@ def maybe(x: Number | None) -> float | None:
 def _check_table(name: str, table: Table, low: float, high: float) -> None:
     if not table:
         raise ValueError(f"{name} needs at least one row")
-    for (x0, _), (x1, _) in zip(table, table[1:], strict=False):
+    for (x0, _), (x1, _) in itertools.pairwise(table):
         if not x1 > x0:
             raise ValueError(f"{name} must ascend in its first column ({x0:g} is followed by {x1:g})")
     for _, y in table:
@@ -139,7 +138,7 @@ def _check_table(name: str, table: Table, low: float, high: float) -> None:
             raise ValueError(f"{name} holds {y:g}, outside {low:g} to {high:g}")
 
 
-class Supply(Value):
+class Supply(Value, frozen=True):
     """The window of volts at the inlet within which the device works and survives."""
 
     min_v: Number | None = None
@@ -152,12 +151,12 @@ class Supply(Value):
         order = ("min_v", "nominal_v", "max_v", "absolute_max_v")
         known = [(name, maybe(getattr(self, name))) for name in order]
         known = [(name, v) for name, v in known if v is not None]
-        for (low, a), (high, b) in zip(known, known[1:], strict=False):
+        for (low, a), (high, b) in itertools.pairwise(known):
             if a is not None and b is not None and a > b:
                 raise ValueError(f"{low} ({a:g} V) is above {high} ({b:g} V)")
 
 
-class Mode(Value):
+class Mode(Value, frozen=True):
     """One way the device draws: constant watts, constant amperes, or a resistance."""
 
     name: str
@@ -195,7 +194,7 @@ class Mode(Value):
         return value
 
 
-class Connector(Value):
+class Connector(Value, frozen=True):
     """The device's inlet or the source's outlet."""
 
     kind: ConnectorKind
@@ -212,12 +211,12 @@ class Connector(Value):
             raise ValueError(f"inner_mm ({inner:g}) must be below outer_mm ({outer:g})")
 
 
-class InternalBattery(Value):
+class InternalBattery(Value, frozen=True):
     energy_wh: Number
     takes_over: bool = False
 
 
-class Device(Value):
+class Device(Value, frozen=True):
     name: str
     supply: Supply = Supply()
     modes: tuple[Mode, ...] = ()
@@ -241,7 +240,7 @@ class Device(Value):
             _check_table("output_by_v", self.output_by_v, 0.0, 1e9)
 
 
-class RegulatedOutput(Value):
+class RegulatedOutput(Value, frozen=True):
     """The converter built into a power bank, with its habit of switching off."""
 
     output_v: Number
@@ -257,7 +256,7 @@ class RegulatedOutput(Value):
             _check_table("efficiency", self.efficiency, 0.01, 1.0)
 
 
-class Source(Value):
+class Source(Value, frozen=True):
     name: str
     chemistry: str
     cells_in_series: int
@@ -295,36 +294,36 @@ class Source(Value):
                     raise ValueError(f"ocv must not fall as charge rises ({v0:g} V, then {v1:g} V)")
 
 
-class Lead(Value, tag_field="stage", tag="lead"):
+class Lead(Value, frozen=True, tag_field="stage", tag="lead"):
     length_m: Number
     area_mm2: Number
     swaps_polarity: bool = False
 
 
-class Fuse(Value, tag_field="stage", tag="fuse"):
+class Fuse(Value, frozen=True, tag_field="stage", tag="fuse"):
     rating_a: Number
     resistance_ohm: Number = 0.0
 
 
-class Switch(Value, tag_field="stage", tag="switch"):
+class Switch(Value, frozen=True, tag_field="stage", tag="switch"):
     resistance_ohm: Number = 0.0
 
 
-class CutOff(Value, tag_field="stage", tag="cut-off"):
+class CutOff(Value, frozen=True, tag_field="stage", tag="cut-off"):
     trips_v: Number
 
 
-class Resistor(Value, tag_field="stage", tag="resistor"):
+class Resistor(Value, frozen=True, tag_field="stage", tag="resistor"):
     resistance_ohm: Number
     rating_w: Number | None = None
 
 
-class Diode(Value, tag_field="stage", tag="diode"):
+class Diode(Value, frozen=True, tag_field="stage", tag="diode"):
     forward_v: Number
     count: int = 1
 
 
-class Converter(Value, tag_field="stage", tag="converter"):
+class Converter(Value, frozen=True, tag_field="stage", tag="converter"):
     topology: Topology
     output_v: Number
     efficiency: Number | Table
@@ -344,7 +343,7 @@ class Converter(Value, tag_field="stage", tag="converter"):
             raise ValueError(f"input_min_v ({low:g} V) is above input_max_v ({high:g} V)")
 
 
-class Linear(Value, tag_field="stage", tag="linear"):
+class Linear(Value, frozen=True, tag_field="stage", tag="linear"):
     output_v: Number
     dropout_v: Number
     quiescent_a: Number = 0.0
@@ -355,23 +354,23 @@ class Linear(Value, tag_field="stage", tag="linear"):
 Stage = Lead | Fuse | Switch | CutOff | Resistor | Diode | Converter | Linear
 
 
-class Segment(Value):
+class Segment(Value, frozen=True):
     mode: str
     seconds: Number
 
 
-class Duty(Value):
+class Duty(Value, frozen=True):
     """What the device does, over and over."""
 
     repeat: tuple[Segment, ...] = ()
 
 
-class Conditions(Value):
+class Conditions(Value, frozen=True):
     temperature_c: Number = 20.0
     enclosure: Literal["open", "closed"] = "open"
 
 
-class Case(Value):
+class Case(Value, frozen=True):
     """One conversion."""
 
     format: str

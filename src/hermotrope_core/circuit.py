@@ -270,9 +270,7 @@ def circuit_of(case: Case) -> Circuit:
     table = tuple((soc, volts * source.cells_in_series) for soc, volts in source.ocv or cell.ocv_by_soc)
     return Circuit(
         emf_by_soc=table,
-        charge_ah=capacity
-        * at(cell.capacity_factor_by_temperature_c, warmth)
-        * (1.0 if health is None else health),
+        charge_ah=capacity * at(cell.capacity_factor_by_temperature_c, warmth) * (1.0 if health is None else health),
         rated_a=capacity / (cell.rated_hours if hours is None else hours),
         peukert=cell.peukert if peukert is None else peukert,
         cutoff_v=number(source.cutoff_v),
@@ -367,6 +365,7 @@ def draw_of(circuit: Circuit, demand: Demand, device: int) -> Draw:
     seen: Demand | None = demand
     for k in range(len(circuit.holders), 0, -1):
         holder, stretch = circuit.holders[k - 1], circuit.stretches[k]
+        assert seen is not None
         current = section_amps(holder.output_v - stretch.drop_v, stretch.resistance_ohm, seen)
         if current is None:
             breaches.append(Breach("collapse", _end_of(circuit, k, device)))
@@ -442,9 +441,7 @@ def _add_holder(stations: list[Station], holder: Holder, volts: float, amps_in: 
     heat = volts * amps_in - holder.output_v * amps_out
     if holder.stage == -1:  # a bank: its own converter belongs to the source's station
         source = stations.pop()
-        stations.append(
-            Station(-1, source.volts_in, holder.output_v, source.amps_in, amps_out, source.heat_w + heat)
-        )
+        stations.append(Station(-1, source.volts_in, holder.output_v, source.amps_in, amps_out, source.heat_w + heat))
     else:
         stations.append(Station(holder.stage, volts, holder.output_v, amps_in, amps_out, heat))
 

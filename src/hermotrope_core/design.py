@@ -15,7 +15,7 @@ from hermotrope_core.case import Case, Converter, Fuse, Known, Lead, Linear, Swi
 from hermotrope_core.case import CutOff as CutOffStage
 from hermotrope_core.circuit import mode_demand, peak_demand
 from hermotrope_core.situation import LOW_SOC, Situation
-from hermotrope_core.wiring import PARTS, fuse_rating, safe_amps
+from hermotrope_core.wiring import fuse_rating, safe_amps
 
 CLOSED_BOX_DERATING = 0.7
 """A converter in a closed box is good for this share of its rated output (typical)."""

@@ -28,6 +28,7 @@ from hermotrope_core.circuit import (
     point,
     section_amps,
 )
+import itertools
 
 MARK_SOC = 0.02
 """Largest change of charge between two marks, when marks are kept."""
@@ -145,7 +146,19 @@ class _Mode:
     whose terms are powers of I. A constant current has them directly.
     """
 
-    __slots__ = ("amps_const", "device_w", "drop", "exponent", "law", "lin", "ohm_source", "ohm_total", "p", "q3600", "rated")
+    __slots__ = (
+        "amps_const",
+        "device_w",
+        "drop",
+        "exponent",
+        "law",
+        "lin",
+        "ohm_source",
+        "ohm_total",
+        "p",
+        "q3600",
+        "rated",
+    )
 
     def __init__(self, circuit: Circuit, demand: Demand, device_w: float | None) -> None:
         first = circuit.stretches[0]
@@ -169,7 +182,7 @@ class _Mode:
 
     def speed(self, amps: float) -> float:
         """-d(soc)/dt at a current, per second."""
-        fast = (amps / self.rated) ** self.exponent if self.exponent and amps > self.rated else 1.0
+        fast: float = (amps / self.rated) ** self.exponent if self.exponent and amps > self.rated else 1.0
         return amps * fast / self.q3600
 
     def speed_slope(self, amps: float, slope: float) -> float:
@@ -239,7 +252,7 @@ def _power(k: float, a: float, b: float) -> float:
         return log(b / a)
     if n == -2.0:
         return 0.5 * (1.0 / (a * a) - 1.0 / (b * b))
-    return (b**n - a**n) / n
+    return float(b**n - a**n) / n
 
 
 def _bounds(circuit: Circuit, draw: Draw) -> list[tuple[float, Cause]]:
@@ -310,7 +323,11 @@ class _Run:
                 self.segments[-1] = (mode_index, self.segments[-1][1] + lasts)
             else:
                 self.segments.append((mode_index, lasts))
-        if len(self.segments) > 1 and self.segments[0][0] == self.segments[-1][0] and len({m for m, _ in self.segments}) == 1:
+        if (
+            len(self.segments) > 1
+            and self.segments[0][0] == self.segments[-1][0]
+            and len({m for m, _ in self.segments}) == 1
+        ):
             self.segments = [(self.segments[0][0], sum(t for _, t in self.segments))]
         self.cycle_s = sum(t for _, t in self.segments)
         self.floor = circuit.reserve_soc
@@ -334,7 +351,7 @@ class _Run:
         ladder = sorted(cuts)
         socs = [s for s, _ in table]
         pieces = []
-        for low, high in zip(ladder, ladder[1:], strict=False):
+        for low, high in itertools.pairwise(ladder):
             i = bisect_right(socs, 0.5 * (low + high))
             if i in (0, len(socs)):  # outside the table: held flat
                 pieces.append(_Piece(low, high, low, table[0 if i == 0 else -1][1], 0.0))

@@ -13,7 +13,7 @@ from math import exp, log, sqrt
 
 import msgspec
 
-from hermotrope_core.case import Case, Converter, KnownBy, Known, Lead, Linear, Number, Source, Table, number
+from hermotrope_core.case import Case, Converter, Known, KnownBy, Lead, Linear, Number, Source, Table, number
 from hermotrope_core.discharge import run
 
 SPREAD: dict[KnownBy, float] = {"measured": 0.03, "datasheet": 0.10, "label": 0.20, "typical": 0.30, "guess": 0.50}
@@ -150,9 +150,7 @@ def _holder_inputs(place: str, part: object, setter: Setter) -> list[Input]:
     efficiency: Number | Table | None = getattr(part, "efficiency", None)
     if efficiency is not None:
         eta = efficiency
-        found.append(
-            Input(f"{place}.efficiency", spread_of(eta), lambda f: setter({"efficiency": lossier(eta, f)}))
-        )
+        found.append(Input(f"{place}.efficiency", spread_of(eta), lambda f: setter({"efficiency": lossier(eta, f)})))
     quiescent = "quiescent_w" if hasattr(part, "quiescent_w") else "quiescent_a"
     if number(getattr(part, quiescent)) > 0.0:
         found.append(_times_input(place, part, quiescent, setter))

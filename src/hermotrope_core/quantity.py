@@ -15,7 +15,7 @@ from hermotrope_core.fields import Field
 from hermotrope_core.figures import plain
 from hermotrope_core.wiring import awg_mm2
 
-_UNITS = pint.UnitRegistry(cache_folder=None, autoconvert_offset_to_baseunit=False)
+_UNITS: pint.UnitRegistry[float] = pint.UnitRegistry(cache_folder=None, autoconvert_offset_to_baseunit=False)
 _PINT = {
     "V": "volt",
     "A": "ampere",

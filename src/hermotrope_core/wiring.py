@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import pi
 from pkgutil import get_data
 
 import msgspec
@@ -39,8 +40,8 @@ def safe_amps(area_mm2: float) -> float:
 
 def awg_mm2(gauge: float) -> float:
     """Copper area of an American gauge in mm²; diameter 0.127 mm x 92^((36 - n) / 39) (ASTM B258)."""
-    diameter = 0.127 * 92.0 ** ((36.0 - gauge) / 39.0)
-    return 3.141592653589793 / 4.0 * diameter * diameter
+    diameter: float = 0.127 * 92.0 ** ((36.0 - gauge) / 39.0)
+    return pi / 4.0 * diameter * diameter
 
 
 def fuse_opens_s(times_rating: float) -> float | None:

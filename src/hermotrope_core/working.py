@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import msgspec
 
-from hermotrope_core.case import Case, Converter, CutOff, Diode, KnownBy, Known, Lead, Linear, Number, Table, number
+from hermotrope_core.case import Case, Converter, CutOff, Diode, Known, KnownBy, Lead, Linear, Number, Table, number
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import Demand, Point, Station, mode_demand, stage_ohm
 from hermotrope_core.estimate import SPREAD, known_by
@@ -120,7 +120,9 @@ def _source_steps(situation: Situation, station: Station) -> Iterator[Step]:
     port = source.regulated_output
     if port is not None:
         holder = situation.circuit.holders[0]
-        yield _holding_step("the bank's own converter", holder.efficiency_at(station.amps_out), number(port.quiescent_w), station, volts)
+        yield _holding_step(
+            "the bank's own converter", holder.efficiency_at(station.amps_out), number(port.quiescent_w), station, volts
+        )
 
 
 def _holding_step(what: str, efficiency: float, quiescent: float, station: Station, volts_in: float) -> Step:
@@ -221,7 +223,12 @@ def runtime_working(situation: Situation) -> Working | None:
     )
     if run.runtime_s > 0:
         steps.append(
-            Step("charge used", "Q × (charge at start − left)", f"{figure(circuit.charge_ah, 'Ah')} × {figure(used, '%')}", figure(circuit.charge_ah * used, "Ah"))
+            Step(
+                "charge used",
+                "Q × (charge at start − left)",
+                f"{figure(circuit.charge_ah, 'Ah')} × {figure(used, '%')}",
+                figure(circuit.charge_ah * used, "Ah"),
+            )
         )
         loss = circuit.charge_ah * used - run.charge_ah
         if loss > 0.005 * run.charge_ah:
@@ -288,7 +295,8 @@ def _simple_sums(situation: Situation) -> tuple[str, ...]:
     word = "longer" if off > 0 else "shorter"
     spreads = ", ".join(f"{name} ±{figure(h, '%', 2)}" for name, h in SPREAD.items())
     return (
-        f"Label watt-hours over mean watts would say {duration(simple)} ({figure(label, 'Wh')} / {figure(watts, 'W')}): "
+        "Label watt-hours over mean watts would say "
+        f"{duration(simple)} ({figure(label, 'Wh')} / {figure(watts, 'W')}): "
         f"{figure(abs(off), '%', 2)} {word}.",
         f"The range carries how each input is known ({spreads}) through exact re-runs of the whole discharge.",
     )

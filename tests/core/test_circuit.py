@@ -37,7 +37,14 @@ class Points(SimpleTestCase):
         self.assertEqual([b.cause for b in now.breaches], ["converter input too low"])
         self.assertGreater(now.source_a, 0.7)
 
-    @given(st.floats(1, 40), st.floats(0, 2), st.floats(0, 2), st.floats(0, 1), st.sampled_from(["power", "current", "resistance"]), st.floats(0.05, 30))
+    @given(
+        st.floats(1, 40),
+        st.floats(0, 2),
+        st.floats(0, 2),
+        st.floats(0, 1),
+        st.sampled_from(["power", "current", "resistance"]),
+        st.floats(0.05, 30),
+    )
     def test_a_threshold_is_where_the_tap_stands_at_its_limit(
         self, volts: float, ohm: float, after: float, drop: float, kind: str, value: float
     ) -> None:
@@ -58,7 +65,12 @@ class Points(SimpleTestCase):
 
 class Workings(SimpleTestCase):
     def test_the_working_ends_at_the_number_it_explains(self) -> None:
-        for name in ("tag-reader-two-converters", "sampling-boat-direct", "signal-lamp-through-diode", "path-lights-through-resistor"):
+        for name in (
+            "tag-reader-two-converters",
+            "sampling-boat-direct",
+            "signal-lamp-through-diode",
+            "path-lights-through-resistor",
+        ):
             made = case("cases", name)
             situation = Situation(made)
             mode = made.device.modes[0]

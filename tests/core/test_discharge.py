@@ -115,7 +115,9 @@ class Ends(SimpleTestCase):
         linear = {"stage": "linear", "output_v": 12, "dropout_v": 4.5, "quiescent_a": 0.01}
         self.check(put(base, "path", [linear]), "dropout")
         self.check(put(base, "path", [{"stage": "cut-off", "trips_v": 17}]), "pack cut-off")
-        self.check(put(put(base, "path", []), "device.supply", {"min_v": 18, "nominal_v": 19, "max_v": 30}), "device minimum")
+        self.check(
+            put(put(base, "path", []), "device.supply", {"min_v": 18, "nominal_v": 19, "max_v": 30}), "device minimum"
+        )
         weak = tree("cases", "reference-1", **{"source.resistance_ohm": 5.0, "source.cutoff_v": 0})
         weak = put(weak, "path.0.topology", "buck-boost")
         self.check(weak, "collapse")
@@ -140,7 +142,9 @@ class Ends(SimpleTestCase):
         whole = run(case("cases", "reference-1", **{"source.reserve_soc": 0.2}))
         first = run(case("cases", "reference-1", **{"source.reserve_soc": 0.5}))
         self.assertAlmostEqual(half.runtime_s + first.runtime_s, whole.runtime_s, places=6)
-        self.check(tree("cases", "reference-1", **{"source.initial_soc": 0.2, "source.reserve_soc": 0.3}), "reserve", 0.0)
+        self.check(
+            tree("cases", "reference-1", **{"source.initial_soc": 0.2, "source.reserve_soc": 0.3}), "reserve", 0.0
+        )
 
     def test_nothing_drawn_never_ends(self) -> None:
         made = tree("cases", "bat-detector-on-six-aaa", **{"device.modes.0.current_a": 0})

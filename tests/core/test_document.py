@@ -79,7 +79,19 @@ class Documents(SimpleTestCase):
 
     def test_what_is_no_document(self) -> None:
         whole = json.dumps(tree("cases", "reference-1"))
-        for data in ("", "  ", "{", whole[:-30], "[1]", "7", "null", "\x00\xff", '{"a": "\\ud800"}', "[" * 100_000, '{"format": 1e9999}'):
+        for data in (
+            "",
+            "  ",
+            "{",
+            whole[:-30],
+            "[1]",
+            "7",
+            "null",
+            "\x00\xff",
+            '{"a": "\\ud800"}',
+            "[" * 100_000,
+            '{"format": 1e9999}',
+        ):
             with self.subTest(data[:20]), self.assertRaises(CaseError):
                 read_case(data)
         with self.assertRaisesRegex(CaseError, "2 MB"):

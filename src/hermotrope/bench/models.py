@@ -19,7 +19,9 @@ class Conversion(models.Model):
 
     case = CaseField()
     version = models.PositiveIntegerField(default=1)
-    revision = models.PositiveIntegerField(default=1, help_text="the revision that is current; later ones can be redone")
+    revision = models.PositiveIntegerField(
+        default=1, help_text="the revision that is current; later ones can be redone"
+    )
 
     title = models.CharField(max_length=300)
     verdict = models.CharField(max_length=20, choices=Verdict.choices)

@@ -4,7 +4,20 @@ from __future__ import annotations
 
 from hermotrope.bench.edits import EditError
 from hermotrope.bench.feed import Feed
-from hermotrope_core.case import Case, Converter, CutOff, Diode, Fuse, Lead, Linear, Resistor, Stage, Switch, maybe, number
+from hermotrope_core.case import (
+    Case,
+    Converter,
+    CutOff,
+    Diode,
+    Fuse,
+    Lead,
+    Linear,
+    Resistor,
+    Stage,
+    Switch,
+    maybe,
+    number,
+)
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.design import converter_for, fuse_for
 

@@ -14,6 +14,7 @@ from hermotrope_core.case import maybe as maybe_number
 from hermotrope_core.circuit import Demand, Point
 from hermotrope_core.findings import LEVELS, Finding
 from hermotrope_core.situation import Situation
+import itertools
 
 WIDTH = 1236.0
 SOURCE_LEFT, SOURCE_WIDTH = 28.0, 104.0
@@ -162,7 +163,12 @@ def feed_line(
 
     name = case.source.name if case.source else "Pack"
     stations = [
-        station(1, -1, ("source", _short(name.split(", ")[0], 24), source_detail(case)), (SOURCE_LEFT + 52, SOURCE_LEFT, first))
+        station(
+            1,
+            -1,
+            ("source", _short(name.split(", ")[0], 24), source_detail(case)),
+            (SOURCE_LEFT + 52, SOURCE_LEFT, first),
+        )
     ]
     for i, stage in enumerate(case.path):
         x = first + slot * (i + 0.5)
@@ -234,7 +240,7 @@ def _refused_at(findings: Sequence[Finding]) -> int | None:
 
 def _gaps(stations: list[Station], figures: dict[int, Any], at: Point | None, broken_at: int | None) -> tuple[Gap, ...]:
     gaps = []
-    for i, (a, b) in enumerate(zip(stations, stations[1:], strict=False)):
+    for i, (a, b) in enumerate(itertools.pairwise(stations)):
         seen = figures.get(a.stage)
         current = seen.amps_out if seen else 0.0
         gaps.append(

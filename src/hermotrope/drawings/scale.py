@@ -74,7 +74,9 @@ def supply_scale(case: Case, situation: Situation | None) -> Scale | None:
         ]
     if port is not None:
         labels.append(Label(85.0, y(port) - 5, f"{port:.3g} port", "warm", "middle"))
-    right = [(v, w) for v, w in ((never, "never above"), (high, "most"), (rated, "rated"), (low, "least")) if v is not None]
+    right = [
+        (v, w) for v, w in ((never, "never above"), (high, "most"), (rated, "rated"), (low, "least")) if v is not None
+    ]
     labels += _spread([(y(v), f"{v:g} {word}") for v, word in right])
     if arrives:
         labels += _inlet_labels(arrives, y)
@@ -159,9 +161,8 @@ def _spread(wanted: list[tuple[float, str]]) -> list[Label]:
     """Labels right of the window, moved apart where they would overlap."""
     labels, last = [], -1e9
     for y, text in sorted(wanted):
-        y = max(y + 4, last + LABEL_STEP)
-        labels.append(Label(DEVICE[1] + 18, y, text))
-        last = y
+        last = max(y + 4, last + LABEL_STEP)
+        labels.append(Label(DEVICE[1] + 18, last, text))
     return labels
 
 
@@ -177,7 +178,9 @@ def _inlet_labels(arrives: tuple[float, float], y: Any) -> list[Label]:
     ]
 
 
-def _words(span: tuple[float, float] | None, arrives: tuple[float, float] | None, limits: list[tuple[float, str]]) -> str:
+def _words(
+    span: tuple[float, float] | None, arrives: tuple[float, float] | None, limits: list[tuple[float, str]]
+) -> str:
     parts = []
     if span:
         parts.append(f"pack {span[0]:.3g} V flat to {span[1]:.3g} V full")

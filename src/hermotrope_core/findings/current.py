@@ -44,7 +44,9 @@ def source_overload(situation: Situation) -> Iterator[Finding]:
                 continue
             name, have = max(((n, _source_amps(at, side)) for n, at in points), key=lambda pair: pair[1])
             if have > limit:
-                text = f"Nearly empty, {name} draws {figure(have, 'A')} from the {side}; it may give {figure(limit, 'A')}."
+                text = (
+                    f"Nearly empty, {name} draws {figure(have, 'A')} from the {side}; it may give {figure(limit, 'A')}."
+                )
                 cure = "a source or port rated higher, or two packs in parallel made for it"
                 yield Finding(code, level, text, -1, have, limit, "A", cure)
 
@@ -130,7 +132,12 @@ def converter_input_low(situation: Situation) -> Iterator[Finding]:
             )
             return
     run = situation.run
-    if run is not None and run.end_cause == "converter input too low" and run.final_soc > LATE_SOC and run.runtime_s > 0:
+    if (
+        run is not None
+        and run.end_cause == "converter input too low"
+        and run.final_soc > LATE_SOC
+        and run.runtime_s > 0
+    ):
         holder = situation.circuit.holders[0]
         yield Finding(
             "converter-input-low",
@@ -161,7 +168,11 @@ def auto_off(situation: Situation) -> Iterator[Finding]:
     have = amps[mode]
     sleeps = lasts > delay
     span = "for as long as it runs" if lasts == float("inf") else f"for {duration(lasts)}"
-    end = f"and switches off after {duration(delay)}." if sleeps else f"but waits {duration(delay)} before it switches off."
+    end = (
+        f"and switches off after {duration(delay)}."
+        if sleeps
+        else f"but waits {duration(delay)} before it switches off."
+    )
     yield Finding(
         "auto-off",
         "refuse" if sleeps else "care",
@@ -228,7 +239,7 @@ def no_load_rise(situation: Situation) -> Iterator[Finding]:
             yield Finding(
                 "no-load-rise",
                 "care",
-                f"When the electronics draw nothing the resistor drops nothing: the device then sees {figure(have, 'V')}.",
+                f"Without current the resistor drops nothing: electronics at rest then see {figure(have, 'V')}.",
                 i,
                 have,
                 limit,

@@ -77,11 +77,16 @@ def fuse_under_load(situation: Situation) -> Iterator[Finding]:
         least = FUSE_MARGIN * heavy.at_stage(i).amps_in
         better = fuse_for(situation) if i == 0 else None
         larger = better is not None and number(better.rating_a) > rating
-        cure = f"take a {figure(number(better.rating_a), 'A')} fuse" if better and larger else "a larger fuse, and wire for it"
+        cure = (
+            f"take a {figure(number(better.rating_a), 'A')} fuse"
+            if better and larger
+            else "a larger fuse, and wire for it"
+        )
         change = (replace(f"/path/{i}/rating_a", number(better.rating_a)),) if better and larger else ()
         if rating < least:
             text = (
-                f"The {figure(rating, 'A')} fuse carries {figure(least / FUSE_MARGIN, 'A')} in “{situation.heaviest.name}”; "
+                f"The {figure(rating, 'A')} fuse carries {figure(least / FUSE_MARGIN, 'A')} "
+                f"in “{situation.heaviest.name}”; "
                 f"it should be rated {figure(least, 'A')} or more."
             )
             yield Finding("fuse-under-load", "care", text, i, rating, least, "A", cure, change)
@@ -198,8 +203,7 @@ def backfeed(situation: Situation) -> Iterator[Finding]:
     yield Finding(
         "backfeed",
         "refuse",
-        "Cells stay in the bay and the inlet does not disconnect them: the pack would charge them, "
-        "or they the pack.",
+        "Cells stay in the bay and the inlet does not disconnect them: the pack would charge them, or they the pack.",
         situation.device_stage,
         cure="take the cells out, or put a diode last in the path",
         change=(add("/device/cells_left_in_bay", False),),
@@ -247,4 +251,3 @@ def hot_part(situation: Situation) -> Iterator[Finding]:
                     "W",
                     f"a resistor rated {figure(2 * heat, 'W', 2)} or more",
                 )
-

@@ -86,7 +86,9 @@ def under_min_at_full(situation: Situation) -> Iterator[Finding]:
     mode = f"“{situation.heaviest.name}”"
     if low:
         text = f"Even full, {mode} leaves {figure(full.inlet_v, 'V')} at the inlet; it needs {figure(limit, 'V')}."
-        yield Finding("under-min-at-full", "refuse", text, situation.device_stage, full.inlet_v, limit, "V", cure, change)
+        yield Finding(
+            "under-min-at-full", "refuse", text, situation.device_stage, full.inlet_v, limit, "V", cure, change
+        )
         return
     breach = cannot[0]
     have = full.at_stage(breach.stage).volts_in

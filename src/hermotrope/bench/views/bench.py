@@ -48,7 +48,9 @@ def _bench(request: HttpRequest, error: str = "", status: int = 200) -> HttpResp
     )
     order = ["-changed_at"] if request.GET.get("sort") == "recent" else ["urgent", "-changed_at"]
     found = Conversion.objects.annotate(urgent=urgent).filter(FILTERS[chosen][1]).order_by(*order, "pk")
-    counts = Conversion.objects.aggregate(**{key: Count("pk", filter=rule) for key, (_, rule) in FILTERS.items() if key != "all"}, all=Count("pk"))
+    counts = Conversion.objects.aggregate(
+        **{key: Count("pk", filter=rule) for key, (_, rule) in FILTERS.items() if key != "all"}, all=Count("pk")
+    )
     context = {
         "strips": [_strip(conversion) for conversion in found[:LONGEST_LIST]],
         "filters": [(key, words, counts[key]) for key, (words, _) in FILTERS.items()],

@@ -10,7 +10,9 @@ from typing import Any
 import msgspec
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST
+from django_htmx.http import HttpResponseClientRedirect
 
 from hermotrope.bench import actions, stages
 from hermotrope.bench.edits import EditError, edit
@@ -20,7 +22,7 @@ from hermotrope.bench.panels import row_at
 from hermotrope.bench.views.feed import feed_context
 from hermotrope.drawings.line import stage_title
 from hermotrope.shelf import starter
-from hermotrope_core.case import Case, Mode, Segment
+from hermotrope_core.case import Case, Segment
 from hermotrope_core.document import CaseError
 from hermotrope_core.quantity import QuantityError, parse
 
@@ -35,7 +37,9 @@ def version_of(request: HttpRequest) -> int:
     return int(text) if text.isdigit() and len(text) < 10 else 0
 
 
-def body(request: HttpRequest, conversion: Conversion, notice: str = "", status: int = 200, panel: str = "") -> HttpResponse:
+def body(
+    request: HttpRequest, conversion: Conversion, notice: str = "", status: int = 200, panel: str = ""
+) -> HttpResponse:
     """Everything below the page's head; a plain form gets the whole page back."""
     context = feed_context(conversion, panel or request.POST.get("panel", ""))
     context["notice"] = notice
@@ -93,7 +97,12 @@ def _set(conversion: Conversion, place: str, typed: str, known_by: str) -> Conve
 
 
 def _answer(
-    request: HttpRequest, conversion: Conversion, place: str, typed: str | None = None, error: str = "", conflict: bool = False
+    request: HttpRequest,
+    conversion: Conversion,
+    place: str,
+    typed: str | None = None,
+    error: str = "",
+    conflict: bool = False,
 ) -> HttpResponse:
     try:
         row = row_at(conversion.case, place)
@@ -103,8 +112,9 @@ def _answer(
         words = f"Changed in another tab to {row.text or 'nothing'}." if conflict else ""
         row = msgspec.structs.replace(row, text=typed, error=error, conflict=words)
     status = 409 if conflict else 422 if error else 200
-    if row.whole_page and status == 200:
-        return body(request, conversion)
+    if row.whole_page:
+        notice = {200: "", 409: BEHIND, 422: f"{row.term}: {error}"}[status]
+        return body(request, conversion, notice, status)
     context = feed_context(conversion, request.POST.get("panel", ""), row if typed is not None else None)
     context["row"] = row
     if not request.htmx:  # type: ignore[attr-defined]
@@ -262,4 +272,4 @@ def remove(request: HttpRequest, pk: int) -> HttpResponse:
         actions.remove(pk, version_of(request))
     except actions.Conflict as conflict:
         return body(request, conflict.conversion, BEHIND, 409)
-    return redirect("bench")
+    return HttpResponseClientRedirect(reverse("bench")) if request.htmx else redirect("bench")  # type: ignore[attr-defined]

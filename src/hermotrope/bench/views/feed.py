@@ -103,7 +103,14 @@ def finding_rows(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
     for finding in findings:
         again = finding.change in offered
         offered.append(finding.change)
-        rows.append({"finding": finding, "word": LEVEL_WORDS[finding.level], "again": again and bool(finding.change), "offers": bool(finding.change) and not again})
+        rows.append(
+            {
+                "finding": finding,
+                "word": LEVEL_WORDS[finding.level],
+                "again": again and bool(finding.change),
+                "offers": bool(finding.change) and not again,
+            }
+        )
     return rows
 
 

@@ -21,7 +21,15 @@
     cancelAnimationFrame(redraw);
     redraw = requestAnimationFrame(refresh);
   });
-  document.addEventListener("htmx:beforeRequest", () => trouble(""));
+  // Every change says which state it starts from, as it is when the request leaves.
+  document.addEventListener("htmx:configRequest", (event) => {
+    if (event.detail.verb !== "post") return;
+    document.querySelectorAll("#state input").forEach((input) => { event.detail.parameters[input.name] = input.value; });
+  });
+  document.addEventListener("htmx:afterRequest", (event) => {
+    const status = event.detail.xhr.status;
+    if (event.detail.requestConfig.verb === "post" && status > 0 && status < 500) trouble("");
+  });
   document.addEventListener("htmx:responseError", (event) => trouble(`Not saved: the bench answered ${event.detail.xhr.status}. What you typed is still here; reload the page if it happens again.`));
   document.addEventListener("htmx:sendError", () => trouble("Not saved: the bench does not answer. Is it still running? What you typed is still here."));
 

@@ -1,0 +1,65 @@
+"""A real Chromium against the live server; any script or policy error fails the test."""
+
+from __future__ import annotations
+
+import os
+from typing import ClassVar
+
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from playwright.sync_api import Browser, ConsoleMessage, Page, Playwright, sync_playwright
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
+
+
+class BrowserTest(StaticLiveServerTestCase):
+    """Opens a page per test at 1280 by 800; `errors` collects what the browser complains about."""
+
+    playwright: ClassVar[Playwright]
+    browser: ClassVar[Browser]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self) -> None:
+        self.errors: list[str] = []
+        self.page = self.open_page()
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.errors, [])
+
+    def open_page(self, width: int = 1280, height: int = 800) -> Page:
+        context = self.browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(10_000)
+        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        page.on("response", lambda r: self.errors.append(f"{r.status} {r.url}") if r.status in (404, 500) else None)
+        page.on("console", self._listen)
+        return page
+
+    def _listen(self, message: ConsoleMessage) -> None:
+        # refused entries answer 409 or 422, which Chromium logs as failed resources
+        if message.type == "error" and "409" not in message.text and "422" not in message.text:
+            self.errors.append(message.text)
+
+    def goto(self, path: str, page: Page | None = None) -> None:
+        (page or self.page).goto(self.live_server_url + path)
+
+    def sideways(self, page: Page) -> int:
+        """Pixels by which a page is wider than its window."""
+        return int(page.evaluate("document.documentElement.scrollWidth - innerWidth"))

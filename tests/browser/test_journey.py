@@ -1,0 +1,218 @@
+"""The main journey, as a maker walks it: device, pack, refusal, cure, run, away and back."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+from hermotrope.bench import actions
+from hermotrope.bench.models import Conversion
+from tests.browser.base import BrowserTest
+from tests.support import case
+
+
+class MainJourney(BrowserTest):
+    def test_from_device_to_a_run_and_back(self) -> None:
+        page = self.page
+        self.refused_then_cured(page)
+        self.edited_and_undone(page)
+        self.scrubbed(page)
+        self.read(page)
+        self.carried_elsewhere(page)
+
+    def refused_then_cured(self, page: Page) -> None:
+        self.goto("/")
+        page.get_by_role("link", name="Convert a device").first.click()
+        page.locator("form.device-card", has_text="Pan mount, Hide 3").get_by_role("button").click()
+        expect(page.locator("#station-1")).to_contain_text("not chosen yet")
+        page.get_by_role("button", name="18 V tool pack, 5S2P, 4 Ah").click()
+        verdict = page.locator("#verdict")
+        expect(verdict.locator(".verdict").first).to_have_text("Refused")
+        expect(verdict).to_contain_text("21.0 V reach the inlet; above 16.0 V the device breaks")
+        expect(verdict).to_contain_text("it is known to stand 15.0 V")
+        expect(page.locator("#scale")).to_contain_text("21 full")
+        expect(page.locator("#scale .inlet-span.over")).to_have_count(1)
+        expect(page.locator(".gap .break[visibility=visible]")).to_have_count(1)
+        page.evaluate("window.sameDocument = true")
+        page.get_by_role("button", name="Put in a buck converter set to 12.0 V and a fuse").click()
+        expect(verdict.locator(".verdict").first).not_to_have_text("Refused")
+        expect(page.locator("#line .station")).to_have_count(4)
+        expect(page.locator("#line")).to_contain_text("set to 12 V")
+        expect(page.locator("[data-inlet-volts]")).to_have_text("12.00 V")
+        expect(page.locator("#scale .inlet-span.over")).to_have_count(0)
+        self.assertTrue(page.evaluate("window.sameDocument"))
+
+    def edited_and_undone(self, page: Page) -> None:
+        page.locator("#station-3").click()
+        field = page.locator("#f-path-1-output-v")
+        before = page.locator(".runs b").inner_text()
+        field.fill("13V5")
+        field.press("Tab")
+        expect(field).to_have_value("13.5 V")
+        expect(page.locator("[data-inlet-volts]")).to_have_text("13.50 V")
+        expect(page.locator("#scale")).to_contain_text("13.5")
+        efficiency = page.locator("#f-path-1-efficiency")
+        efficiency.fill("80 %")
+        efficiency.press("Enter")
+        expect(page.locator(".runs b")).not_to_have_text(before)
+        field.fill("twelve volts")
+        field.press("Enter")
+        expect(page.locator("#row-f-path-1-output-v .row-error")).to_contain_text("for example 12.6 V or 12V6")
+        expect(field).to_have_value("twelve volts")
+        page.locator("#undo").click()
+        expect(page.locator("#f-path-1-efficiency")).not_to_have_value("80 %")
+        page.reload()
+        page.locator("#undo").click()
+        expect(page.locator("#f-path-1-output-v")).to_have_value("12 V")
+        page.reload()
+        page.locator("#redo").click()
+        expect(page.locator("#f-path-1-output-v")).to_have_value("13.5 V")
+        page.locator("#undo").click()
+        expect(page.locator("#f-path-1-output-v")).to_have_value("12 V")
+        expect(page.locator(".runs b")).to_have_text(before)
+
+    def scrubbed(self, page: Page) -> None:
+        volts = page.locator("[data-gap='0'] .volts")
+        full = float((volts.text_content() or "").split()[0])
+        page.keyboard.press("s")
+        for _ in range(60):
+            page.keyboard.press("ArrowRight")
+        expect(page.locator("#charge-out")).to_have_text("40 %")
+        low = float((volts.text_content() or "").split()[0])
+        self.assertLess(low, full - 2)
+        # the server's own operating point says the same
+        conversion = Conversion.objects.latest("pk")
+        page.get_by_role("button", name="hold", exact=True).click()
+        expect(page.locator("[data-inlet-watts]")).to_have_text("6.0 W")
+        expect(page.locator("#working-inlet")).to_contain_text("hold, 40.0 % charge")
+        shown = float((volts.text_content() or "").split()[0])
+        from hermotrope_core.situation import Situation
+
+        situation = Situation(conversion.case)
+        self.assertAlmostEqual(situation.at(situation.modes[0], 0.4).stations[0].volts_out, shown, delta=0.011)
+        page.keyboard.press("m")
+        expect(page.locator("#scrub [aria-pressed=true]")).to_have_text("slew")
+
+    def read(self, page: Page) -> None:
+        page.keyboard.press("r")
+        expect(page.locator("#outcome canvas")).to_have_count(4)
+        expect(page.locator("#outcome")).to_contain_text("pack’s cut-off")
+        expect(page.locator(".working-box")).to_contain_text("usable charge")
+        expect(page.locator(".working-box")).to_contain_text("Label watt-hours over mean watts")
+        chart = json.loads(page.locator("#chart-data").inner_text())
+        self.assertEqual(chart["end"]["cause"], "pack cut-off")
+        self.assertGreater(len(chart["series"][0]), 60)
+        page.emulate_media(media="print")
+        expect(page.locator(".print-sheet")).to_be_visible()
+        expect(page.locator("#panel")).to_be_hidden()
+        self.assertGreater(len(page.pdf(format="A4")), 10_000)
+        page.emulate_media(media="screen")
+
+    def carried_elsewhere(self, page: Page) -> None:
+        runtime = page.locator(".runs").inner_text()
+        page.locator("#tab-record").click()
+        with page.expect_download() as caught:
+            page.get_by_role("link", name="Export the case").click()
+        file = Path(caught.value.path())
+        before = Conversion.objects.count()
+        self.goto("/")
+        page.locator("#file").set_input_files(
+            {"name": "case.json", "mimeType": "application/json", "buffer": file.read_bytes()}
+        )
+        expect(page.locator(".runs")).to_have_text(runtime, use_inner_text=True)
+        self.assertEqual(Conversion.objects.count(), before + 1)
+        self.goto("/")
+        page.locator("#file").set_input_files(
+            {"name": "bad.json", "mimeType": "application/json", "buffer": b'{"format": 1}'}
+        )
+        expect(page.locator("#import-error")).to_contain_text("bad.json: format: must be 'hermotrope-case/1'")
+
+
+class Tabs(BrowserTest):
+    def test_two_tabs_never_overwrite_each_other_silently(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        first, second = self.page, self.open_page()
+        for page in (first, second):
+            self.goto(f"/c/{made.pk}/?panel=2", page)
+        first.locator("#f-path-0-rating-a").fill("10 A")
+        first.locator("#f-path-0-rating-a").press("Enter")
+        expect(first.locator("#station-2")).to_contain_text("10 A")
+        field = second.locator("#f-path-0-rating-a")
+        field.fill("5 A")
+        field.press("Enter")
+        expect(second.locator("#row-f-path-0-rating-a")).to_contain_text("Changed in another tab to 10 A")
+        expect(field).to_have_value("5 A")
+        expect(second.locator("#station-2")).to_contain_text("10 A")
+        second.get_by_role("button", name="Put mine in").click()
+        expect(second.locator("#station-2")).to_contain_text("5 A")
+        first.locator("#undo").click()
+        expect(first.locator(".notice")).to_contain_text("Another tab changed this conversion")
+        expect(first.locator("#f-path-0-rating-a")).to_have_value("5 A")
+
+    def test_two_quick_entries_both_arrive(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        self.goto(f"/c/{made.pk}/?panel=6")
+        low, high = self.page.locator("#f-device-supply-min-v"), self.page.locator("#f-device-supply-max-v")
+        low.fill("9 V")
+        high.fill("15.5 V")
+        high.press("Enter")
+        expect(self.page.locator("#station-6")).to_contain_text("wants 9–15.5 V")
+        expect(low).to_have_value("9 V")
+
+
+class Manners(BrowserTest):
+    def test_keys_alone(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        self.goto(f"/c/{made.pk}/")
+        page = self.page
+        page.keyboard.press("4")
+        expect(page.locator(".tab-title")).to_contain_text("Buck converter")
+        page.keyboard.press("?")
+        expect(page.locator("#keys")).to_be_visible()
+        page.keyboard.press("r")
+        expect(page.locator(".tab-title")).to_contain_text("Run")
+        page.go_back()
+        expect(page.locator(".tab-title")).to_contain_text("Buck converter")
+        page.keyboard.press("b")
+        expect(page.locator("h1")).to_contain_text("One conversion")
+
+    def test_nothing_runs_off_the_side(self) -> None:
+        made = actions.create(case("cases", "gauge-panel-boosted"), "Started")
+        for size in ((1280, 800), (390, 844)):
+            page = self.open_page(*size)
+            for path in (
+                "/",
+                f"/c/{made.pk}/",
+                f"/c/{made.pk}/?panel=4",
+                f"/c/{made.pk}/?panel=1",
+                f"/c/{made.pk}/?panel=record",
+            ):
+                self.goto(path, page)
+                with self.subTest(path, size=size):
+                    self.assertLessEqual(self.sideways(page), 0)
+
+    def test_an_open_question_leads_to_its_field(self) -> None:
+        self.goto("/new/")
+        self.page.locator("#name").fill("Lamp by the gate")
+        self.page.get_by_role("button", name="Start blank").click()
+        self.page.locator("#verdict a.answer").first.click()
+        expect(self.page.locator("#f-device-supply-min-v")).to_be_focused()
+        self.page.keyboard.type("10,8 V")
+        self.page.keyboard.press("Tab")
+        expect(self.page.locator("#verdict")).not_to_contain_text("At how many volts does it stop working?")
+        expect(self.page.locator("#f-device-supply-min-v")).to_have_value("10.8 V")
+        self.page.get_by_role("button", name="Add a mode").click()
+        expect(self.page.locator("#f-device-modes-0-power-w")).to_be_visible()
+
+    def test_a_bench_that_is_gone_is_told_and_nothing_typed_is_lost(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        self.goto(f"/c/{made.pk}/?panel=2")
+        self.page.route("**/set/", lambda route: route.abort())
+        field = self.page.locator("#f-path-0-rating-a")
+        field.fill("12 A")
+        field.press("Enter")
+        expect(self.page.locator("#trouble")).to_contain_text("the bench does not answer")
+        expect(field).to_have_value("12 A")
+        self.errors = [error for error in self.errors if "ERR_FAILED" not in error and "htmx:" not in error]

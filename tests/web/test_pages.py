@@ -1,0 +1,253 @@
+"""Pages and fragments: what they hold, what they refuse, how many queries they cost."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
+from django.test import Client, TestCase
+
+from hermotrope.bench import actions
+from hermotrope.bench.models import Conversion
+from hermotrope.shelf import starter
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.document import read_case, tree_of, write_case
+from tests.support import case, tree
+
+HTMX = {"HX-Request": "true"}
+
+
+class Pages(TestCase):
+    def setUp(self) -> None:
+        self.made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+
+    def post(self, name: str, status: int = 200, **data: Any) -> str:
+        form = {"version": Conversion.objects.get(pk=self.made.pk).version, **data}
+        answer = self.client.post(f"/c/{self.made.pk}/{name}/", form, headers=HTMX)
+        self.assertEqual(answer.status_code, status, answer.content.decode()[:500])
+        return answer.content.decode()
+
+    def now(self) -> Conversion:
+        return Conversion.objects.get(pk=self.made.pk)
+
+    def test_policy_forbids_inline_and_foreign_things(self) -> None:
+        answer = self.client.get("/")
+        policy = answer.headers["Content-Security-Policy"]
+        self.assertIn("script-src 'self'", policy)
+        self.assertNotIn("unsafe", policy)
+        for url in ("/", "/new/", f"/c/{self.made.pk}/"):
+            text = self.client.get(url).content.decode()
+            self.assertNotRegex(text, r"<[^>]+\sstyle=|\son[a-z]+=|https?://(?!www\.w3\.org)")
+
+    def test_only_loopback_names_are_served(self) -> None:
+        self.assertEqual(self.client.get("/", headers={"host": "bench.example"}).status_code, 400)
+        strict = Client(enforce_csrf_checks=True)
+        self.assertEqual(strict.post(f"/c/{self.made.pk}/step/", {"do": "undo"}).status_code, 403)
+
+    def test_every_panel_opens(self) -> None:
+        for panel in (
+            "",
+            "1",
+            "2",
+            "3",
+            "4",
+            "5",
+            "6",
+            "run",
+            "record",
+            "add-0",
+            "add-4",
+            "add-99",
+            "77",
+            "-1",
+            "x'><",
+        ):
+            with self.subTest(panel):
+                whole = self.client.get(f"/c/{self.made.pk}/", {"panel": panel})
+                part = self.client.get(f"/c/{self.made.pk}/", {"panel": panel}, headers=HTMX)
+                self.assertEqual((whole.status_code, part.status_code), (200, 200))
+                self.assertIn(b"<!doctype", whole.content)
+                self.assertNotIn(b"<!doctype", part.content)
+        self.assertEqual(self.client.get("/c/999/").status_code, 404)
+
+    def test_a_field_is_set_and_everything_follows(self) -> None:
+        text = self.post("set", place="/source/capacity_ah", text="2000 mAh", known_by="measured")
+        self.assertIn('value="2 Ah"', text)
+        for part in ("line", "scrub", "verdict", "scale", "outcome", "state", "history"):
+            self.assertRegex(text, rf'id="{part}"[^>]*hx-swap-oob="true"')
+        self.assertEqual(self.now().case.source.capacity_ah.known_by, "measured")  # type: ignore[union-attr]
+
+    def test_a_refused_entry_stays_with_its_reason(self) -> None:
+        text = self.post("set", 422, place="/source/capacity_ah", text="<b>12 V", known_by="label")
+        self.assertIn("&lt;b&gt;12 V", text)
+        self.assertIn("is not ampere-hours", text)
+        text = self.post("set", 422, place="/device/supply/min_v", text="14 V")
+        self.assertIn("is above nominal_v", text)
+        plain = self.client.post(
+            f"/c/{self.made.pk}/set/", {"version": 1, "place": "/path/0/rating_a", "text": "lots", "panel": "2"}
+        )
+        self.assertEqual(plain.status_code, 422)
+        self.assertIn('value="lots"', plain.content.decode())
+        self.assertEqual(self.now().version, 1)
+
+    def test_a_refused_choice_is_told_on_the_page(self) -> None:
+        self.post("set", place="/device/inlet/kind", text="usb-c")
+        text = self.post("set", 422, place="/device/inlet/kind", text="")
+        self.assertIn("Connector: missing", text)
+        self.assertIn('id="line"', text)
+
+    def test_two_tabs(self) -> None:
+        self.post("set", place="/path/0/rating_a", text="10 A")
+        text = self.post("set", 409, place="/path/0/rating_a", text="3 A", version=1)
+        self.assertIn('value="3 A"', text)
+        self.assertIn("Changed in another tab to 10 A", text)
+        self.assertIn('name="version" value="2"', text)
+        for name, data in (
+            ("step", {"do": "undo"}),
+            ("cure", {"code": "x"}),
+            ("pack", {"key": "bank-10"}),
+            ("stage", {"do": "remove", "at": 0}),
+        ):
+            with self.subTest(name):
+                text = self.post(name, 409, version=1, **data)
+                self.assertIn("nother tab" if name != "cure" else "no longer there", text)
+        self.assertEqual(self.now().version, 2)
+
+    def test_nonsense_is_refused_without_harm(self) -> None:
+        for name, data in (
+            ("set", {"place": "/no/such", "text": "1"}),
+            ("set", {"place": "/path/9/rating_a", "text": "1"}),
+            ("set", {"place": "/device/modes/9/name", "text": "x"}),
+            ("set", {"place": "/device/modes/0/kind", "text": "force"}),
+            ("set", {"place": "/path/0/stage", "text": "lead"}),
+            ("set", {"place": "", "text": ""}),
+            ("pack", {"key": "nothing"}),
+            ("stage", {"do": "add", "kind": "teleport", "at": "0"}),
+            ("stage", {"do": "later", "at": "3"}),
+            ("stage", {"do": "remove", "at": "99999999999999"}),
+            ("mode", {"do": "remove", "at": "7"}),
+            ("duty", {"do": "add", "mode": "dance", "text": "5 min"}),
+            ("duty", {"do": "add", "mode": "hold", "text": "soon"}),
+            ("accept", {"code": "gravity"}),
+            ("done", {"text": "-4 h"}),
+            ("remove", {}),
+        ):
+            with self.subTest(name, **data):
+                answer = self.client.post(f"/c/{self.made.pk}/{name}/", {"version": 1, **data}, headers=HTMX)
+                self.assertIn(answer.status_code, (409, 422))
+        self.assertEqual(self.now().version, 1)
+
+    def test_stages_modes_duty_and_packs(self) -> None:
+        for kind in ("fuse", "switch", "cut-off", "resistor", "diode", "converter", "linear", "lead"):
+            self.post("stage", do="add", kind=kind, at=0)
+        self.assertEqual(len(self.now().case.path), 12)
+        self.post("stage", do="later", at=0)
+        self.post("stage", do="remove", at=0)
+        self.post("mode", do="add")
+        self.post("duty", do="add", mode="slew", text="4h30")
+        self.post("duty", do="remove", at=0)
+        self.post("mode", do="remove", at=2)
+        self.post("pack", key="bank-10")
+        self.assertEqual(self.now().case.source.name, "10,000 mAh bank")  # type: ignore[union-attr]
+        self.post("set", place="/device/modes/0/name", text="stand")
+        self.assertEqual([s.mode for s in self.now().case.duty.repeat], ["slew", "slew"])
+        self.post("done", text="4h30")
+        self.assertEqual(self.now().measured_s, 16200)
+        self.post("done", do="undo")
+        self.client.post(f"/c/{self.made.pk}/remove/", {"version": self.now().version, "sure": "yes"})
+        self.assertFalse(Conversion.objects.exists())
+
+    def test_workings(self) -> None:
+        text = self.client.get(f"/c/{self.made.pk}/working/inlet/", {"soc": "0.6", "mode": "slew"}).content.decode()
+        self.assertIn("60.0 % charge", text)
+        self.assertEqual(
+            self.client.get(f"/c/{self.made.pk}/working/inlet/", {"soc": "x", "mode": "x"}).status_code, 200
+        )
+        self.assertIn("usable charge", self.client.get(f"/c/{self.made.pk}/working/runtime/").content.decode())
+        self.assertEqual(self.client.get(f"/c/{self.made.pk}/working/magic/").status_code, 404)
+
+    def test_a_blank_device_is_led_through_its_questions(self) -> None:
+        answer = self.client.post("/new/", {"device": "blank", "name": "<i>Lamp</i>"}, follow=True)
+        text = answer.content.decode()
+        self.assertIn("&lt;i&gt;Lamp", text)
+        self.assertIn("At how many volts does it stop working?", text)
+        self.assertEqual(self.client.post("/new/", {"device": "nothing"}).status_code, 422)
+
+    def test_queries_do_not_grow(self) -> None:
+        with self.assertNumQueries(2):
+            self.client.get("/")
+        with self.assertNumQueries(2):
+            self.client.get(f"/c/{self.made.pk}/")
+        for _ in range(4):
+            actions.create(case("cases", "reference-1"), "Started")
+            self.post("set", place="/title", text=f"x{_}")
+        with self.assertNumQueries(2):
+            self.client.get("/")
+        with self.assertNumQueries(2):
+            self.client.get(f"/c/{self.made.pk}/")
+
+
+class ImportExport(TestCase):
+    def upload(self, data: bytes) -> Any:
+        return self.client.post("/import/", {"file": SimpleUploadedFile("case.json", data, "application/json")})
+
+    def test_there_and_back_gives_the_same_numbers(self) -> None:
+        made = actions.create(case("cases", "gauge-panel-boosted"), "Started")
+        file = self.client.get(f"/c/{made.pk}/case.json")
+        self.assertIn("attachment", file.headers["Content-Disposition"])
+        self.assertEqual(read_case(file.content), made.case)
+        self.upload(file.content)
+        again = Conversion.objects.exclude(pk=made.pk).get()
+        self.assertEqual((again.runtime_s, again.verdict, again.case), (made.runtime_s, made.verdict, made.case))
+
+    def test_bad_files_are_told_and_nothing_is_kept(self) -> None:
+        whole = write_case(case("cases", "reference-1"))
+        for data, says in (
+            (b"", "empty"),
+            (whole[:-40].encode(), "not a JSON document"),
+            (b"x" * 2_100_000, "more than 2 MB"),
+            (whole.replace("case/1", "case/9").encode(), "newer"),
+            (whole.replace('"capacity_ah"', '"capacity"').encode(), "source.capacity"),
+            (b"\xff\xfe\x00", "not a JSON document"),
+        ):
+            with self.subTest(says):
+                answer = self.upload(data)
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn(says, answer.content.decode())
+        self.assertEqual(self.client.post("/import/").status_code, 422)
+        self.assertFalse(Conversion.objects.exists())
+
+    def test_an_unfinished_case_is_welcome(self) -> None:
+        self.upload(json.dumps(tree("cases", "reference-1", source=None)).encode())
+        self.assertEqual(Conversion.objects.get().verdict, "open")
+
+
+class Starters(TestCase):
+    def test_the_shelf(self) -> None:
+        listed = starter.sources()
+        self.assertGreaterEqual(len(listed), 15)
+        self.assertEqual({item.source.chemistry for item in listed.values()}, set(CHEMISTRIES))
+        self.assertEqual(len(starter.devices()), 10)
+
+    def test_every_device_on_every_pack_is_judged(self) -> None:
+        for device in starter.devices().values():
+            for pack in list(starter.sources().values())[::4]:
+                made = actions.with_source(actions.new_case(device.title, device.device, device.duty), pack.source)
+                with self.subTest(device.key, pack=pack.key):
+                    conversion = actions.create(made, "x")
+                    answer = self.client.get(f"/c/{conversion.pk}/")
+                    self.assertEqual(answer.status_code, 200)
+                    self.assertEqual(tree_of(read_case(write_case(made))), tree_of(made))
+
+    def test_the_demonstration(self) -> None:
+        call_command("load_demo", verbosity=0)
+        call_command("load_demo", verbosity=0)
+        shown = Conversion.objects.values_list("verdict", flat=True)
+        self.assertGreaterEqual(len(shown), 5)
+        self.assertEqual(set(shown), {"open", "refused", "fits with care", "fits"})
+        self.assertEqual(Conversion.objects.get(title="Bat detector").end_cause, "auto-off")
+        self.assertTrue(Conversion.objects.get(title__startswith="Pan mount").done_on)
+        for show in ("all", "done", "fits", "care", "refused", "open", "nonsense"):
+            self.assertEqual(self.client.get("/", {"show": show}, headers=HTMX).status_code, 200)
