@@ -7,13 +7,13 @@ allow that, and `questions` names what is open. Whatever computes asks for a fin
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from typing import ClassVar, Literal
 
 import msgspec
 
 from hermotrope_core.fields import FIELDS
-import itertools
 
 FORMAT = "hermotrope-case/1"
 LONGEST_TEXT = 300

@@ -1,7 +1,7 @@
 """A run: how long the pack lasts under the repeating duty, and what ends it.
 
 Nothing is stepped in time. Between two knots of the EMF table the EMF is linear in charge, so time
-and energy have closed forms in the current (see `_Piece`), Peukert's law included. Limits become
+and energy have closed forms in the current (module `piece`), Peukert's law included. Limits become
 thresholds of EMF (`threshold`), hence of charge, so an event is solved for and not searched. Where
 a stretch of charge holds very many duty cycles, whole cycles are taken at once along the averaged
 flow (`_Run._leap`), so a pulse once a minute for a year costs no more than an hour of it.
@@ -9,12 +9,13 @@ flow (`_Run._leap`), so a pulse once a minute for a year costs no more than an h
 
 from __future__ import annotations
 
+import itertools
 from bisect import bisect_right
-from math import inf, isclose, log, sqrt
+from math import inf, sqrt
 
 import msgspec
 
-from hermotrope_core.case import Case, Table, maybe, number
+from hermotrope_core.case import Case, maybe, number
 from hermotrope_core.circuit import (
     CAUSES,
     DEFAULT_OFF_DELAY_S,
@@ -26,9 +27,8 @@ from hermotrope_core.circuit import (
     draw_of,
     mode_demand,
     point,
-    section_amps,
 )
-import itertools
+from hermotrope_core.piece import ModeLaw, Piece, bounds, inverse
 
 MARK_SOC = 0.02
 """Largest change of charge between two marks, when marks are kept."""
@@ -79,212 +79,6 @@ class Run(msgspec.Struct, frozen=True, gc=False):
     """Empty unless asked for."""
 
 
-def inverse(table: Table, volts: float) -> float:
-    """The highest charge at which the EMF is not above `volts`; -inf if it always is, inf if never.
-
-    `table` ascends in charge and never falls in volts.
-    """
-    if volts >= table[-1][1]:
-        return inf
-    if volts < table[0][1]:
-        return -inf
-    low = 0
-    for i, (_, v) in enumerate(table):
-        if v > volts:
-            break
-        low = i
-    (s0, v0), (s1, v1) = table[low], table[low + 1]
-    return s0 + (s1 - s0) * (volts - v0) / (v1 - v0)
-
-
-def threshold(volts: float, before: tuple[float, float], after: tuple[float, float], demand: Demand) -> float:
-    """EMF at which the volts at a tap of a stretch fall to `volts`; -inf if it collapses before that.
-
-    `before` and `after` are (ohms, volts of drop) between the source and the tap, and between the
-    tap and the demand.
-    """
-    (ohm, drop), (ohm_after, drop_after) = before, after
-    amps = section_amps(volts - drop_after, ohm_after, demand)
-    if amps is None:
-        return -inf
-    total = ohm + ohm_after
-    if demand.kind == "power" and total > 0.0 and amps * amps * total > demand.value:
-        return -inf  # the lower root: collapse comes first
-    return volts + drop + ohm * amps
-
-
-def collapse_emf(ohm: float, drop: float, demand: Demand) -> float:
-    """EMF below which a stretch cannot feed the demand: V² = 4 R P for power."""
-    if demand.kind == "power":
-        return drop + 2.0 * sqrt(ohm * demand.value)
-    return drop + ohm * demand.value if demand.kind == "current" else drop
-
-
-class _Piece(msgspec.Struct, frozen=True, gc=False):
-    """A span of charge in which the EMF is `emf0 + slope (soc - soc0)`."""
-
-    low: float
-    high: float
-    soc0: float
-    emf0: float
-    slope: float
-
-    def emf(self, soc: float) -> float:
-        return self.emf0 + self.slope * (soc - self.soc0)
-
-
-class _Mode:
-    """One mode's constants along the first stretch, and its integrals over a piece.
-
-    With E = D + L I + P / I (power: L = R, P the watts; resistance: L = R + r, P = 0), the charge
-    law d(soc)/dt = -(I / 3600 Q) f(I), f = max(1, I / I_rated)^(p - 1), and dE = slope d(soc):
-
-        t = (3600 Q / slope) ∫ -(L / I - P / I³) / f dI
-        W = (3600 Q / slope) ∫ -(D + (L - R_s) I + P / I) (L - P / I²) / f dI   (at the terminals)
-        C = (3600 Q / slope) ∫ -(L - P / I²) / f dI                             (coulombs)
-
-    whose terms are powers of I. A constant current has them directly.
-    """
-
-    __slots__ = (
-        "amps_const",
-        "device_w",
-        "drop",
-        "exponent",
-        "law",
-        "lin",
-        "ohm_source",
-        "ohm_total",
-        "p",
-        "q3600",
-        "rated",
-    )
-
-    def __init__(self, circuit: Circuit, demand: Demand, device_w: float | None) -> None:
-        first = circuit.stretches[0]
-        self.q3600 = 3600.0 * circuit.charge_ah
-        self.rated = circuit.rated_a
-        self.exponent = circuit.peukert - 1.0
-        self.drop = first.drop_v
-        self.ohm_total = first.resistance_ohm
-        self.ohm_source = first.elements[0].resistance_ohm
-        self.law = demand
-        self.device_w = device_w
-        self.p = demand.value if demand.kind == "power" else 0.0
-        self.lin = first.resistance_ohm + (demand.value if demand.kind == "resistance" else 0.0)
-        self.amps_const = demand.value if demand.kind == "current" else None
-
-    def amps(self, emf: float) -> float:
-        amps = section_amps(emf - self.drop, self.ohm_total, self.law)
-        if amps is None:  # rounding at the very edge of collapse
-            return sqrt(self.p / self.lin) if self.p and self.lin else self.amps_const or 0.0
-        return amps
-
-    def speed(self, amps: float) -> float:
-        """-d(soc)/dt at a current, per second."""
-        fast: float = (amps / self.rated) ** self.exponent if self.exponent and amps > self.rated else 1.0
-        return amps * fast / self.q3600
-
-    def speed_slope(self, amps: float, slope: float) -> float:
-        """d(speed)/d(soc) at a current, where the EMF's slope is `slope`."""
-        if self.amps_const is not None:
-            return 0.0
-        bend = self.lin - self.p / (amps * amps) if amps else 0.0
-        if bend == 0.0:
-            return 0.0
-        growth = 1.0 + self.exponent if self.exponent and amps > self.rated else 1.0
-        return slope / bend * growth * self.speed(amps) / amps
-
-    def rated_emf(self) -> float:
-        """EMF at which this mode draws exactly the rated current, where Peukert's law sets in."""
-        if self.amps_const is not None:
-            return -inf
-        return self.drop + self.lin * self.rated + self.p / self.rated
-
-    def seconds(self, piece: _Piece, high: float, low: float) -> float:
-        """Time from charge `high` down to `low` inside `piece`."""
-        emf1, emf0 = piece.emf(high), piece.emf(low)
-        a, b = self.amps(emf1), self.amps(emf0)
-        middle = 0.5 * (a + b)
-        if middle == 0.0:
-            return inf
-        if abs(b - a) < 1e-9 * middle:
-            return (high - low) / self.speed(middle)
-        q = self.exponent if middle > self.rated else 0.0
-        scale = self.q3600 / piece.slope
-        if q:
-            scale *= self.rated**q
-        return -scale * (self.lin * _power(-1.0 - q, a, b) - self.p * _power(-3.0 - q, a, b))
-
-    def taken(self, piece: _Piece, high: float, low: float, seconds: float) -> tuple[float, float, float]:
-        """Joules from the terminals, joules into the device and coulombs, from `high` down to `low`."""
-        if high == low:
-            return 0.0, 0.0, 0.0
-        emf1, emf0 = piece.emf(high), piece.emf(low)
-        a, b = self.amps(emf1), self.amps(emf0)
-        middle = 0.5 * (a + b)
-        if abs(b - a) < 1e-9 * middle or middle == 0.0:
-            mean = 0.5 * (emf1 + emf0)
-            source = (mean - middle * self.ohm_source) * middle * seconds
-            inlet = (mean - self.drop - middle * self.ohm_total) * middle * seconds
-            coulombs = middle * seconds
-        else:
-            q = self.exponent if middle > self.rated else 0.0
-            scale = self.q3600 / piece.slope * (self.rated**q if q else 1.0)
-            lin, p, rest = self.lin, self.p, self.lin - self.ohm_source
-            source = -scale * (
-                self.drop * lin * _power(-q, a, b)
-                - self.drop * p * _power(-2.0 - q, a, b)
-                + rest * lin * _power(1.0 - q, a, b)
-                + p * (lin - rest) * _power(-1.0 - q, a, b)
-                - p * p * _power(-3.0 - q, a, b)
-            )
-            coulombs = -scale * (lin * _power(-q, a, b) - p * _power(-2.0 - q, a, b))
-            load = self.lin - self.ohm_total
-            inlet = -scale * load * lin * _power(1.0 - q, a, b) if load else self.p * seconds
-        return source, inlet if self.device_w is None else self.device_w * seconds, coulombs
-
-
-def _power(k: float, a: float, b: float) -> float:
-    """∫ I^k dI from a to b, for positive a and b."""
-    n = k + 1.0
-    if isclose(n, 0.0, abs_tol=1e-12):
-        return log(b / a)
-    if n == -2.0:
-        return 0.5 * (1.0 / (a * a) - 1.0 / (b * b))
-    return float(b**n - a**n) / n
-
-
-def _bounds(circuit: Circuit, draw: Draw) -> list[tuple[float, Cause]]:
-    """EMF at which each condition of the first stretch ends this mode, with its cause."""
-    demand = draw.demand
-    assert demand is not None
-    first = circuit.stretches[0]
-    found: list[tuple[float, Cause]] = []
-    ohm = drop = 0.0
-
-    def tap(volts: float, cause: Cause) -> None:
-        after = (first.resistance_ohm - ohm, first.drop_v - drop)
-        found.append((threshold(volts, (ohm, drop), after, demand), cause))
-
-    for element in first.elements:
-        if element.trips_v is not None:
-            tap(element.trips_v, "pack cut-off")
-        ohm += element.resistance_ohm
-        drop += element.drop_v
-        if element.stage == -1:
-            tap(circuit.cutoff_v, "pack cut-off")
-    ohm, drop = first.resistance_ohm, first.drop_v
-    if circuit.holders:
-        holder = circuit.holders[0]
-        if holder.input_min_v > 0.0:
-            tap(holder.input_min_v, holder.low_cause)
-    else:
-        tap(circuit.device_min_v, "device minimum")
-    found.append((collapse_emf(ohm, drop, demand), "collapse"))
-    return found
-
-
 def device_watts(circuit: Circuit, draw: Draw, demand: Demand) -> float | None:
     """Watts into the device where a holder fixes its volts; None where they follow the pack."""
     if draw.inlet_v is None:
@@ -305,15 +99,15 @@ class _Run:
         modes = case.duty_modes()
         self.names = [mode.name for mode in modes]
         self.draws = [draw_of(circuit, mode_demand(mode), self.device) for mode in modes]
-        self.modes: list[_Mode | None] = []
+        self.modes: list[ModeLaw | None] = []
         self.stops: list[tuple[float, Cause]] = []
         for mode, draw in zip(modes, self.draws, strict=True):
             if draw.demand is None:
                 self.modes.append(None)
                 self.stops.append((inf, "collapse"))
                 continue
-            self.modes.append(_Mode(circuit, draw.demand, device_watts(circuit, draw, mode_demand(mode))))
-            emf, cause = max(_bounds(circuit, draw), key=lambda bound: (bound[0], -CAUSES.index(bound[1])))
+            self.modes.append(ModeLaw(circuit, draw.demand, device_watts(circuit, draw, mode_demand(mode))))
+            emf, cause = max(bounds(circuit, draw), key=lambda bound: (bound[0], -CAUSES.index(bound[1])))
             self.stops.append((inverse(circuit.emf_by_soc, emf), cause))
         order = {name: i for i, name in enumerate(self.names)}
         self.segments: list[tuple[int, float]] = []
@@ -337,7 +131,7 @@ class _Run:
         self.pieces = self._pieces()
         self.off_s = self._auto_off()
 
-    def _pieces(self) -> list[_Piece]:
+    def _pieces(self) -> list[Piece]:
         """Spans of charge without a kink in any mode, descending."""
         table = self.circuit.emf_by_soc
         cuts = {self.floor, self.soc, *(s for s, _ in table if self.floor < s < self.soc)}
@@ -354,10 +148,10 @@ class _Run:
         for low, high in itertools.pairwise(ladder):
             i = bisect_right(socs, 0.5 * (low + high))
             if i in (0, len(socs)):  # outside the table: held flat
-                pieces.append(_Piece(low, high, low, table[0 if i == 0 else -1][1], 0.0))
+                pieces.append(Piece(low, high, low, table[0 if i == 0 else -1][1], 0.0))
                 continue
             (s0, v0), (s1, v1) = table[i - 1], table[i]
-            pieces.append(_Piece(low, high, s0, v0, (v1 - v0) / (s1 - s0)))
+            pieces.append(Piece(low, high, s0, v0, (v1 - v0) / (s1 - s0)))
         return pieces[::-1]
 
     def _auto_off(self) -> float:
@@ -454,7 +248,7 @@ class _Run:
             if i == len(self.pieces):
                 return "reserve" if self.floor > 0.0 else "empty"
 
-    def _go(self, mode: _Mode, piece: _Piece, soc: float, seconds: float) -> None:
+    def _go(self, mode: ModeLaw, piece: Piece, soc: float, seconds: float) -> None:
         source, device, coulombs = mode.taken(piece, self.soc, soc, seconds)
         self.source_j += source
         self.device_j += device
@@ -462,7 +256,7 @@ class _Run:
         self.time += seconds
         self.soc = soc
 
-    def _after(self, mode: _Mode, piece: _Piece, seconds: float) -> float:
+    def _after(self, mode: ModeLaw, piece: Piece, seconds: float) -> float:
         """Charge after `seconds` of a mode inside a piece, by Newton on the closed form of time."""
         soc = self.soc
         low = max(piece.low, -1.0)
@@ -515,7 +309,7 @@ class _Run:
             return False
         return any(self._refused(mode) is not None for mode, _ in self.segments)
 
-    def _field(self, piece: _Piece, soc: float) -> float:
+    def _field(self, piece: Piece, soc: float) -> float:
         """Change of charge per cycle, to second order; negative."""
         emf = piece.emf(soc)
         total = bend = behind = behind_slope = 0.0
@@ -530,11 +324,11 @@ class _Run:
             total += v
         return total + 0.5 * bend
 
-    def _cycles(self, piece: _Piece, high: float, low: float) -> float:
+    def _cycles(self, piece: Piece, high: float, low: float) -> float:
         span = high - low
         return -sum(w * span / self._field(piece, low + x * span) for x, w in GAUSS)
 
-    def _count(self, piece: _Piece, soc: float, cycles: int) -> None:
+    def _count(self, piece: Piece, soc: float, cycles: int) -> None:
         span = self.soc - soc
         for x, w in GAUSS:
             at_soc = soc + x * span

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from math import sqrt
 from typing import Any
@@ -14,7 +15,6 @@ from hermotrope_core.case import maybe as maybe_number
 from hermotrope_core.circuit import Demand, Point
 from hermotrope_core.findings import LEVELS, Finding
 from hermotrope_core.situation import Situation
-import itertools
 
 WIDTH = 1236.0
 SOURCE_LEFT, SOURCE_WIDTH = 28.0, 104.0
