@@ -22,7 +22,8 @@ from hermotrope_core.discharge import run
 from hermotrope_core.document import case_from
 
 CASES = Path(__file__).parent.parent / "tests" / "cases"
-REPEATS = 7
+REPEATS = 9
+ROUND_S = 0.05
 
 
 def lsoda(case: Case) -> float:
@@ -62,13 +63,16 @@ def lsoda(case: Case) -> float:
 
 
 def timed(solve: Callable[[Case], float], case: Case) -> tuple[float, float]:
-    """Median seconds of one call, and its answer."""
-    spans = []
+    """Median seconds of one call over rounds of at least `ROUND_S` each, and its answer."""
+    answer, rounds = solve(case), []
     for _ in range(REPEATS):
-        start = time.perf_counter()
-        answer = solve(case)
-        spans.append(time.perf_counter() - start)
-    return statistics.median(spans), answer
+        start = now = time.perf_counter()
+        calls = 0
+        while now - start < ROUND_S:
+            answer = solve(case)
+            calls, now = calls + 1, time.perf_counter()
+        rounds.append((now - start) / calls)
+    return statistics.median(rounds), answer
 
 
 def main() -> None:

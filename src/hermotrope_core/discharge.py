@@ -9,8 +9,7 @@ flow (`_Run._leap`), so a pulse once a minute for a year costs no more than an h
 
 from __future__ import annotations
 
-import itertools
-from bisect import bisect_right
+from itertools import pairwise
 from math import inf, sqrt
 
 import msgspec
@@ -28,7 +27,7 @@ from hermotrope_core.circuit import (
     mode_demand,
     point,
 )
-from hermotrope_core.piece import ModeLaw, Piece, bounds, inverse
+from hermotrope_core.piece import ModeLaw, Moment, Piece, Span, bounds, inverse
 
 MARK_SOC = 0.02
 """Largest change of charge between two marks, when marks are kept."""
@@ -129,28 +128,33 @@ class _Run:
         self.time = self.source_j = self.device_j = self.drawn_as = 0.0
         self.marks: list[Mark] | None = [] if keep_marks else None
         self.pieces = self._pieces()
+        self.here = 0
+        self.stepped = -1
+        """Piece in which too few cycles are left for a leap."""
+        self.capped = bool(circuit.holders) and circuit.holders[0].input_max_v is not None
+        self.spans: dict[tuple[int, int], Span] = {}
         self.off_s = self._auto_off()
 
     def _pieces(self) -> list[Piece]:
         """Spans of charge without a kink in any mode, descending."""
         table = self.circuit.emf_by_soc
-        cuts = {self.floor, self.soc, *(s for s, _ in table if self.floor < s < self.soc)}
-        for mode in self.modes:
-            if mode is not None and mode.exponent:
-                kink = inverse(table, mode.rated_emf())
-                if self.floor < kink < self.soc:
-                    cuts.add(kink)
+        cuts = [s for s, _ in table]
+        for law in self.modes:
+            if law is not None and law.q:
+                cuts.append(inverse(table, law.rated_emf()))
         if self.marks is not None:
-            cuts.update(s for i in range(1, int(1 / MARK_SOC)) if self.floor < (s := i * MARK_SOC) < self.soc)
-        ladder = sorted(cuts)
-        socs = [s for s, _ in table]
-        pieces = []
-        for low, high in itertools.pairwise(ladder):
-            i = bisect_right(socs, 0.5 * (low + high))
-            if i in (0, len(socs)):  # outside the table: held flat
-                pieces.append(Piece(low, high, low, table[0 if i == 0 else -1][1], 0.0))
+            cuts += [i * MARK_SOC for i in range(1, int(1 / MARK_SOC))]
+        floor, top = self.floor, self.soc
+        ladder = sorted({floor, top, *(s for s in cuts if floor < s < top)})
+        pieces, i, last = [], 0, len(table) - 1
+        for low, high in pairwise(ladder):
+            while i < last and table[i + 1][0] <= low:
+                i += 1
+            s0, v0 = table[i]
+            if low < s0 or i == last:  # outside the table: held flat
+                pieces.append(Piece(low, high, s0, v0, 0.0))
                 continue
-            (s0, v0), (s1, v1) = table[i - 1], table[i]
+            s1, v1 = table[i + 1]
             pieces.append(Piece(low, high, s0, v0, (v1 - v0) / (s1 - s0)))
         return pieces[::-1]
 
@@ -209,68 +213,51 @@ class _Run:
         """Why this mode cannot start now, or None."""
         draw = self.draws[mode]
         stop, cause = self.stops[mode]
-        too_high = bool(self.circuit.holders) and self.circuit.holders[0].input_max_v is not None
-        if not draw.breaches and self.soc > stop and not too_high:
+        if self.soc > stop and not draw.breaches and not self.capped:
             return None
         now = point(self.circuit, draw, self.circuit.emf(self.soc), self.device)
         if now.breaches:
             return now.breaches[0].cause
         return cause if self.soc <= stop else None
 
-    def _piece_at(self, soc: float) -> int:
-        for i, piece in enumerate(self.pieces):
-            if piece.low < soc:
-                return i
-        return len(self.pieces) - 1
+    def _span(self, index: int) -> Span:
+        """A mode on the present piece, kept for its next turn."""
+        law = self.modes[index]
+        assert law is not None
+        span = self.spans[index, self.here] = Span(law, self.pieces[self.here], self.stops[index][0])
+        return span
 
     def _segment(self, index: int, lasts: float) -> Cause | None:
         """Run one mode for `lasts` seconds or to its end; the cause if it ended."""
-        mode = self.modes[index]
-        assert mode is not None
-        stop, cause = self.stops[index]
         left = min(lasts, self.off_s - self.time)
         switched_off = left < lasts
-        i = self._piece_at(self.soc)
+        span = self.spans.get((index, self.here)) or self._span(index)
+        start = span.moment(self.soc)
         while True:
-            piece = self.pieces[i]
-            bound = max(piece.low, stop)
-            seconds = mode.seconds(piece, self.soc, bound)
+            seconds = span.seconds(start)
             if seconds > left:
-                self._go(mode, piece, self._after(mode, piece, left), left)
+                self._go(span, start, span.after(start, left), left)
                 return "auto-off" if switched_off else None
-            self._go(mode, piece, bound, seconds)
+            self._go(span, start, span.last, seconds)
             left -= seconds
-            if bound == stop:
-                return cause
+            if span.ends:
+                return self.stops[index][1]
+            self.here += 1
+            if self.here == len(self.pieces):
+                return "reserve" if self.floor > 0.0 else "empty"
             if self.marks is not None:
                 self.marks.append(Mark(self.time, self.soc, index))
-            i += 1
-            if i == len(self.pieces):
-                return "reserve" if self.floor > 0.0 else "empty"
+            before, span = span, self.spans.get((index, self.here)) or self._span(index)
+            alike = before.q == span.q and before.flat == span.flat
+            start = before.last if alike else span.moment(self.soc)
 
-    def _go(self, mode: ModeLaw, piece: Piece, soc: float, seconds: float) -> None:
-        source, device, coulombs = mode.taken(piece, self.soc, soc, seconds)
+    def _go(self, span: Span, start: Moment, end: Moment, seconds: float) -> None:
+        source, device, coulombs = span.taken(start, end, seconds)
         self.source_j += source
         self.device_j += device
         self.drawn_as += coulombs
         self.time += seconds
-        self.soc = soc
-
-    def _after(self, mode: ModeLaw, piece: Piece, seconds: float) -> float:
-        """Charge after `seconds` of a mode inside a piece, by Newton on the closed form of time."""
-        soc = self.soc
-        low = max(piece.low, -1.0)
-        guess = max(low, soc - seconds * mode.speed(mode.amps(piece.emf(soc))))
-        if guess == soc:
-            return soc
-        for _ in range(50):
-            miss = mode.seconds(piece, soc, guess) - seconds
-            step = miss * mode.speed(mode.amps(piece.emf(guess)))
-            after = min(soc, max(low, guess + step))
-            if abs(after - guess) <= 1e-15 or abs(miss) < 1e-9:
-                return after
-            guess = after
-        return guess
+        self.soc = end.soc
 
     def _leap(self) -> None:
         """Take as many whole cycles at once as fit above the next kink and every mode's stop.
@@ -280,14 +267,15 @@ class _Run:
         so the cycles between two charges are ∫ d(soc) / h. What is left out is of third order in
         the charge of one cycle, which `LEAP_CYCLES` keeps small.
         """
-        if any(draw.breaches for draw in self.draws) or self.circuit_too_high():
+        if self.here == self.stepped or any(draw.breaches for draw in self.draws) or self._too_high():
             return
-        piece = self.pieces[self._piece_at(self.soc)]
+        piece = self.pieces[self.here]
         floor = max(piece.low, *(stop for stop, _ in self.stops))
         if self.soc <= floor:
             return
         rough = (self.soc - floor) / -self._field(piece, 0.5 * (self.soc + floor))
         if rough < LEAP_CYCLES:
+            self.stepped = self.here
             return
         cycles = int(min(self._cycles(piece, self.soc, floor), (self.off_s - self.time) / self.cycle_s)) - 1
         if cycles < LEAP_CYCLES // 2:
@@ -302,12 +290,9 @@ class _Run:
             soc = after
         self._count(piece, soc, cycles)
 
-    def circuit_too_high(self) -> bool:
+    def _too_high(self) -> bool:
         """True while a mode would be refused for a converter's input being too high."""
-        holders = self.circuit.holders
-        if not holders or holders[0].input_max_v is None:
-            return False
-        return any(self._refused(mode) is not None for mode, _ in self.segments)
+        return self.capped and any(self._refused(mode) is not None for mode, _ in self.segments)
 
     def _field(self, piece: Piece, soc: float) -> float:
         """Change of charge per cycle, to second order; negative."""

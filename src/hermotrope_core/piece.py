@@ -6,12 +6,16 @@ mode is a constant power, current or resistance. Then everything is a sum of pow
 
 from __future__ import annotations
 
-from math import inf, isclose, log, sqrt
+from math import inf, log, sqrt
 
 import msgspec
 
 from hermotrope_core.case import Table
 from hermotrope_core.circuit import Cause, Circuit, Demand, Draw, section_amps
+
+HALLEY_CLOSE = 1e-5
+"""Relative change of the current whose cube is below the rounding of a float."""
+NO_TERMS = (0.0, 0.0, 0.0, 0.0)
 
 
 def inverse(table: Table, volts: float) -> float:
@@ -68,29 +72,44 @@ class Piece(msgspec.Struct, frozen=True, gc=False):
         return self.emf0 + self.slope * (soc - self.soc0)
 
 
+Terms = tuple[float, float, float, float]
+
+
+class Moment(msgspec.Struct, frozen=True, gc=False):
+    """One mode at one charge: state of charge 0..1, EMF in volts, current from the cells in amperes.
+
+    `terms` are the antiderivatives there (see `Span.terms`).
+    """
+
+    soc: float
+    emf: float
+    amps: float
+    terms: Terms
+
+
 class ModeLaw:
-    """One mode's constants along the first stretch, and its integrals over a piece.
+    """One mode's constants along the first stretch.
 
     With E = D + L I + P / I (power: L = R, P the watts; resistance: L = R + r, P = 0), the charge
-    law d(soc)/dt = -(I / 3600 Q) f(I), f = max(1, I / I_rated)^(p - 1), and dE = slope d(soc):
+    law d(soc)/dt = -(I / 3600 Q) f(I), f = max(1, I / I_rated)^q, q = p - 1, and dE = slope d(soc):
 
         t = (3600 Q / slope) ∫ -(L / I - P / I³) / f dI
         W = (3600 Q / slope) ∫ -(D + (L - R_s) I + P / I) (L - P / I²) / f dI   (at the terminals)
         C = (3600 Q / slope) ∫ -(L - P / I²) / f dI                             (coulombs)
 
-    whose terms are powers of I. A constant current has them directly.
+    whose integrals are powers of I (`terms`). A constant current has them directly.
     """
 
     __slots__ = (
-        "amps_const",
+        "current",
         "device_w",
         "drop",
-        "exponent",
-        "law",
         "lin",
+        "load",
         "ohm_source",
         "ohm_total",
         "p",
+        "q",
         "q3600",
         "rated",
     )
@@ -99,95 +118,165 @@ class ModeLaw:
         first = circuit.stretches[0]
         self.q3600 = 3600.0 * circuit.charge_ah
         self.rated = circuit.rated_a
-        self.exponent = circuit.peukert - 1.0
+        self.q = circuit.peukert - 1.0
         self.drop = first.drop_v
         self.ohm_total = first.resistance_ohm
         self.ohm_source = first.elements[0].resistance_ohm
-        self.law = demand
         self.device_w = device_w
         self.p = demand.value if demand.kind == "power" else 0.0
-        self.lin = first.resistance_ohm + (demand.value if demand.kind == "resistance" else 0.0)
-        self.amps_const = demand.value if demand.kind == "current" else None
+        self.load = demand.value if demand.kind == "resistance" else 0.0
+        self.lin = self.ohm_total + self.load
+        self.current = demand.value if demand.kind == "current" else None
 
     def amps(self, emf: float) -> float:
-        amps = section_amps(emf - self.drop, self.ohm_total, self.law)
-        if amps is None:  # rounding at the very edge of collapse
-            return sqrt(self.p / self.lin) if self.p and self.lin else self.amps_const or 0.0
-        return amps
+        """Current from the cells at an EMF: `section_amps`, written out because it is the innermost step."""
+        if self.current is not None:
+            return self.current
+        volts = emf - self.drop
+        if self.load:
+            return volts / self.lin if volts > 0.0 else 0.0
+        rest = volts * volts - 4.0 * self.ohm_total * self.p
+        if volts <= 0.0:
+            return 0.0
+        return 2.0 * self.p / (volts + sqrt(rest)) if rest > 0.0 else 2.0 * self.p / volts
 
     def speed(self, amps: float) -> float:
         """-d(soc)/dt at a current, per second."""
-        fast: float = (amps / self.rated) ** self.exponent if self.exponent and amps > self.rated else 1.0
+        fast: float = (amps / self.rated) ** self.q if self.q and amps > self.rated else 1.0
         return amps * fast / self.q3600
 
     def speed_slope(self, amps: float, slope: float) -> float:
         """d(speed)/d(soc) at a current, where the EMF's slope is `slope`."""
-        if self.amps_const is not None:
+        if self.current is not None or amps == 0.0:
             return 0.0
-        bend = self.lin - self.p / (amps * amps) if amps else 0.0
+        bend = self.lin - self.p / (amps * amps)
         if bend == 0.0:
             return 0.0
-        growth = 1.0 + self.exponent if self.exponent and amps > self.rated else 1.0
+        growth = 1.0 + self.q if self.q and amps > self.rated else 1.0
         return slope / bend * growth * self.speed(amps) / amps
 
     def rated_emf(self) -> float:
         """EMF at which this mode draws exactly the rated current, where Peukert's law sets in."""
-        if self.amps_const is not None:
+        if self.current is not None:
             return -inf
         return self.drop + self.lin * self.rated + self.p / self.rated
 
-    def seconds(self, piece: Piece, high: float, low: float) -> float:
-        """Time from charge `high` down to `low` inside `piece`."""
-        emf1, emf0 = piece.emf(high), piece.emf(low)
-        a, b = self.amps(emf1), self.amps(emf0)
-        middle = 0.5 * (a + b)
-        if middle == 0.0:
-            return inf
-        if abs(b - a) < 1e-9 * middle:
-            return (high - low) / self.speed(middle)
-        q = self.exponent if middle > self.rated else 0.0
-        scale = self.q3600 / piece.slope
-        if q:
-            scale *= self.rated**q
-        return -scale * (self.lin * power_integral(-1.0 - q, a, b) - self.p * power_integral(-3.0 - q, a, b))
 
-    def taken(self, piece: Piece, high: float, low: float, seconds: float) -> tuple[float, float, float]:
-        """Joules from the terminals, joules into the device and coulombs, from `high` down to `low`."""
-        if high == low:
-            return 0.0, 0.0, 0.0
-        emf1, emf0 = piece.emf(high), piece.emf(low)
-        a, b = self.amps(emf1), self.amps(emf0)
-        middle = 0.5 * (a + b)
-        if abs(b - a) < 1e-9 * middle or middle == 0.0:
-            mean = 0.5 * (emf1 + emf0)
-            source = (mean - middle * self.ohm_source) * middle * seconds
-            inlet = (mean - self.drop - middle * self.ohm_total) * middle * seconds
-            coulombs = middle * seconds
+class Span:
+    """One mode on one piece, down to `bound`: the piece's low end, or where the mode must stop."""
+
+    __slots__ = ("bound", "ends", "flat", "last", "law", "piece", "q", "scale")
+
+    def __init__(self, law: ModeLaw, piece: Piece, stop: float) -> None:
+        self.law = law
+        self.piece = piece
+        self.bound = max(piece.low, stop)
+        self.ends = stop >= piece.low
+        emf = piece.emf0 + piece.slope * (self.bound - piece.soc0)
+        amps = law.amps(emf)
+        rise = piece.slope * (piece.high - piece.low)
+        self.flat = law.current is not None or rise < 1e-9 * emf or amps == 0.0
+        self.q = self.scale = 0.0
+        if not self.flat:
+            self.q = law.q and self._peukert(law.q)
+            self.scale = law.q3600 / piece.slope * (law.rated**self.q if self.q else 1.0)
+        self.last = Moment(self.bound, emf, amps, NO_TERMS if self.flat else self.terms(amps))
+        """This mode at the bound."""
+
+    def _peukert(self, q: float) -> float:
+        """The exponent that holds on this piece, kept off 1, where a power would become a logarithm."""
+        middle = self.law.amps(self.piece.emf(0.5 * (self.piece.high + self.bound)))
+        if middle <= self.law.rated:
+            return 0.0
+        return q if abs(q - 1.0) > 1e-9 else 1.0 - 1e-9
+
+    def terms(self, amps: float) -> Terms:
+        """Antiderivatives at a current, of seconds, coulombs, joules at the terminals and ∫ I^(1-q) dI.
+
+        Each falls from one moment to a later one; times `scale` that fall is what passed between them.
+        """
+        law, q = self.law, self.q
+        lin, p, ohm = law.lin, law.p, law.ohm_source
+        square = amps * amps
+        if not q:
+            charge = lin * amps + p / amps
+            of_log = log(amps)
+            last = p / (2.0 * square)
+            source = law.drop * charge + (lin - ohm) * lin * square / 2.0 + p * (ohm * of_log + last)
+            return lin * of_log + last, charge, source, square / 2.0
+        power: float = amps**-q
+        charge = lin * amps / (1.0 - q) + p / ((1.0 + q) * amps)
+        last = p / ((2.0 + q) * square)
+        source = law.drop * charge + (lin - ohm) * lin * square / (2.0 - q) + p * (last - ohm / q)
+        return power * (last - lin / q), power * charge, power * source, power * square / (2.0 - q)
+
+    def moment(self, soc: float) -> Moment:
+        """This mode at a charge."""
+        emf = self.piece.emf0 + self.piece.slope * (soc - self.piece.soc0)
+        amps = self.law.amps(emf)
+        return Moment(soc, emf, amps, NO_TERMS if self.flat else self.terms(amps))
+
+    def seconds(self, start: Moment) -> float:
+        """Time from a moment down to the bound."""
+        if self.flat:
+            return (start.soc - self.bound) / self.law.speed(start.amps) if start.amps else inf
+        return self.scale * (start.terms[0] - self.last.terms[0])
+
+    def after(self, start: Moment, seconds: float) -> Moment:
+        """The moment `seconds` after `start`, before the bound is reached.
+
+        Halley's iteration on the time's antiderivative, in the current (the curvature is that of
+        q = 0, which only costs an iteration); the charge follows from E = D + L I + P / I.
+        """
+        law, piece = self.law, self.piece
+        if self.flat:
+            return self.moment(start.soc - seconds * law.speed(start.amps))
+        amps = guess = start.amps
+        end, lin, p, q = self.last.amps, law.lin, law.p, self.q
+        miss = seconds / self.scale
+        target = start.terms[0] - miss
+        for _ in range(60):
+            square = guess * guess
+            rise: float = (lin - p / square) / guess
+            bend: float = (3.0 * p / square - lin) / square
+            if q:
+                fast = guess**-q
+                rise, bend = rise * fast, bend * fast
+            slope = rise - 0.5 * miss * bend / rise if rise else 0.0
+            better = guess - miss / slope if slope else end
+            if (better - amps) * (better - end) > 0.0:  # outside the span: halve towards its end
+                better = 0.5 * (guess + end)
+            close = abs(better - guess) < HALLEY_CLOSE * guess
+            guess = better
+            if close:
+                break
+            miss = self._clock(guess) - target
+        emf = law.drop + lin * guess + p / guess
+        soc = piece.soc0 + (emf - piece.emf0) / piece.slope
+        return Moment(min(start.soc, max(self.bound, soc)), emf, guess, self.terms(guess))
+
+    def _clock(self, amps: float) -> float:
+        """The first of `terms`, alone."""
+        law, q = self.law, self.q
+        last = law.p / ((2.0 + q) * amps * amps)
+        if not q:
+            return law.lin * log(amps) + last
+        return float(amps**-q) * (last - law.lin / q)
+
+    def taken(self, start: Moment, end: Moment, seconds: float) -> tuple[float, float, float]:
+        """Joules from the terminals, joules into the device and coulombs, between two moments."""
+        law = self.law
+        if self.flat:
+            mean = 0.5 * (start.emf + end.emf)
+            coulombs = start.amps * seconds
+            source = (mean - start.amps * law.ohm_source) * coulombs
+            inlet = (mean - law.drop - start.amps * law.ohm_total) * coulombs
         else:
-            q = self.exponent if middle > self.rated else 0.0
-            scale = self.q3600 / piece.slope * (self.rated**q if q else 1.0)
-            lin, p, rest = self.lin, self.p, self.lin - self.ohm_source
-            source = -scale * (
-                self.drop * lin * power_integral(-q, a, b)
-                - self.drop * p * power_integral(-2.0 - q, a, b)
-                + rest * lin * power_integral(1.0 - q, a, b)
-                + p * (lin - rest) * power_integral(-1.0 - q, a, b)
-                - p * p * power_integral(-3.0 - q, a, b)
-            )
-            coulombs = -scale * (lin * power_integral(-q, a, b) - p * power_integral(-2.0 - q, a, b))
-            load = self.lin - self.ohm_total
-            inlet = -scale * load * lin * power_integral(1.0 - q, a, b) if load else self.p * seconds
-        return source, inlet if self.device_w is None else self.device_w * seconds, coulombs
-
-
-def power_integral(k: float, a: float, b: float) -> float:
-    """∫ I^k dI from a to b, for positive a and b."""
-    n = k + 1.0
-    if isclose(n, 0.0, abs_tol=1e-12):
-        return log(b / a)
-    if n == -2.0:
-        return 0.5 * (1.0 / (a * a) - 1.0 / (b * b))
-    return float(b**n - a**n) / n
+            _, charge1, source1, square1 = start.terms
+            _, charge0, source0, square0 = end.terms
+            coulombs, source = self.scale * (charge1 - charge0), self.scale * (source1 - source0)
+            inlet = law.p * seconds + law.load * law.lin * self.scale * (square1 - square0)
+        return source, inlet if law.device_w is None else law.device_w * seconds, coulombs
 
 
 def bounds(circuit: Circuit, draw: Draw) -> list[tuple[float, Cause]]:
