@@ -11,7 +11,7 @@ from typing import Any
 
 import msgspec
 
-from hermotrope_core.case import Case, Converter, Fuse, Known, Lead, Linear, Switch, maybe, number
+from hermotrope_core.case import MOST_STAGES, Case, Converter, Fuse, Known, Lead, Linear, Stage, Switch, maybe, number
 from hermotrope_core.case import CutOff as CutOffStage
 from hermotrope_core.circuit import mode_demand, peak_demand
 from hermotrope_core.situation import LOW_SOC, Situation
@@ -157,6 +157,16 @@ def wire_amps_behind(case: Case, start: int) -> float:
     return weakest
 
 
+def with_stages(case: Case, change: Change) -> Case:
+    """The case with the stages that a change adds, in its order; its other operations are left out."""
+    path = list(case.path)
+    for operation in change:
+        parts = operation["path"].split("/")
+        if operation["op"] == "add" and parts[1] == "path" and len(parts) == 3:
+            path.insert(int(parts[2]), msgspec.convert(operation["value"], Stage))
+    return msgspec.structs.replace(case, path=tuple(path))
+
+
 def fuse_change(situation: Situation) -> Change:
     """Put a fuse first in the path; empty if no rating suits."""
     fuse = fuse_for(situation)
@@ -175,7 +185,7 @@ def converter_change(situation: Situation) -> Change:
         if isinstance(stage, Converter | Linear) and target is not None:
             return (replace(f"/path/{i}/output_v", target),)
     board = converter_for(situation)
-    if board is None:
+    if board is None or len(case.path) + 2 > MOST_STAGES:
         return ()
     place = converter_place(case)
     changes = [add(f"/path/{place}", board)]

@@ -15,6 +15,7 @@ import msgspec
 
 from hermotrope_core.case import Case, Converter, Known, KnownBy, Lead, Linear, Number, Source, Table, number
 from hermotrope_core.discharge import run
+from hermotrope_core.fields import FIELDS
 
 SPREAD: dict[KnownBy, float] = {"measured": 0.03, "datasheet": 0.10, "label": 0.20, "typical": 0.30, "guess": 0.50}
 """Half-width h of the 90 % interval by how a number is known."""
@@ -59,10 +60,9 @@ def known_by(x: Number | Table | None) -> KnownBy:
     return x.known_by if isinstance(x, Known) else "typical"
 
 
-def times(x: Number, factor: float, most: float | None = None) -> Number:
-    """A number scaled, and capped at `most`."""
-    value = number(x) * factor
-    value = value if most is None else min(value, most)
+def times(x: Number, factor: float, name: str) -> Number:
+    """The value of field `name` scaled, and kept at or below what that field may hold."""
+    value = min(number(x) * factor, FIELDS[name].high)
     return msgspec.structs.replace(x, value=value) if isinstance(x, Known) else value
 
 
@@ -70,7 +70,7 @@ def lossier(efficiency: Number | Table, factor: float) -> Number | Table:
     """An efficiency (or table of them) whose loss ratio 1 / eta - 1 is scaled by `factor`."""
 
     def one(eta: float) -> float:
-        return 1.0 / (1.0 + factor * (1.0 / eta - 1.0))
+        return max(1.0 / (1.0 + factor * (1.0 / eta - 1.0)), FIELDS["efficiency"].low)
 
     if isinstance(efficiency, tuple):
         return tuple((amps, one(eta)) for amps, eta in efficiency)
@@ -85,17 +85,17 @@ def inputs(case: Case) -> list[Input]:
     source = case.source
     assert source is not None
 
-    def on_source(name: str, most: float | None = None) -> Input:
+    def on_source(name: str) -> Input:
         x = getattr(source, name)
         return Input(
             f"source.{name}",
             spread_of(x),
-            lambda f: replace(case, source=replace(source, **{name: times(x, f, most)})),
+            lambda f: replace(case, source=replace(source, **{name: times(x, f, name)})),
         )
 
     found = [on_source("capacity_ah"), on_source("resistance_ohm")]
     if source.state_of_health is not None:
-        found.append(on_source("state_of_health", 1.0))
+        found.append(on_source("state_of_health"))
     used = {mode.name for mode in case.duty_modes()}
     for i, mode in enumerate(case.device.modes):
         if mode.name in used and mode.draw is not None:
@@ -134,7 +134,7 @@ def _mode_input(case: Case, i: int, name: str) -> Input:
     mode, device = case.device.modes[i], case.device
 
     def scaled(factor: float) -> Case:
-        new = replace(mode, **{name: times(getattr(mode, name), factor)})
+        new = replace(mode, **{name: times(getattr(mode, name), factor, name)})
         return replace(case, device=replace(device, modes=(*device.modes[:i], new, *device.modes[i + 1 :])))
 
     return Input(f"device.modes[{i}].{name}", spread_of(getattr(mode, name)), scaled)
@@ -142,7 +142,7 @@ def _mode_input(case: Case, i: int, name: str) -> Input:
 
 def _times_input(place: str, part: object, name: str, setter: Setter) -> Input:
     x: Number = getattr(part, name)
-    return Input(f"{place}.{name}", spread_of(x), lambda f: setter({name: times(x, f)}))
+    return Input(f"{place}.{name}", spread_of(x), lambda f: setter({name: times(x, f, name)}))
 
 
 def _holder_inputs(place: str, part: object, setter: Setter) -> list[Input]:

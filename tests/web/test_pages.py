@@ -159,6 +159,12 @@ class Pages(TestCase):
         self.client.post(f"/c/{self.made.pk}/remove/", {"version": self.now().version, "sure": "yes"})
         self.assertFalse(Conversion.objects.exists())
 
+    def test_a_path_that_is_full_says_so(self) -> None:
+        for _ in range(36):
+            self.post("stage", do="add", kind="switch", at=1)
+        self.assertIn("more than 40 stages", self.post("stage", 422, do="add", kind="switch", at=1))
+        self.assertEqual(len(self.now().case.path), 40)
+
     def test_workings(self) -> None:
         text = self.client.get(f"/c/{self.made.pk}/working/inlet/", {"soc": "0.6", "mode": "slew"}).content.decode()
         self.assertIn("60.0 % charge", text)

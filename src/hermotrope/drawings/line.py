@@ -19,8 +19,8 @@ from hermotrope_core.situation import Situation
 WIDTH = 1236.0
 SOURCE_LEFT, SOURCE_WIDTH = 28.0, 104.0
 DEVICE_WIDTH, DEVICE_GAP, MARGIN = 168.0, 70.0, 12.0
-SLOT = 104.0
-"""Least width of a stage's slot; a longer path makes the drawing wider."""
+LEAST_GAP = 60.0
+"""Least length of conductor between two stages; a longer path makes the drawing wider."""
 CELLS_SHOWN = 6
 SAMPLES = 41
 TITLES = {
@@ -32,6 +32,7 @@ TITLES = {
     "lead": "Lead",
     "linear": "Linear regulator",
 }
+HALF_PLAIN = 26.0
 HALF_GLYPH = {"converter": 54.0, "linear": 54.0, "lead": 34.0, "cut-off": 30.0}
 
 
@@ -134,10 +135,12 @@ def feed_line(
 ) -> Line:
     """Lay out the line of a case at an operating point (None while something is missing)."""
     count = len(case.path)
-    width = max(WIDTH, SOURCE_LEFT + SOURCE_WIDTH + SLOT * count + DEVICE_GAP + DEVICE_WIDTH + MARGIN + 60)
+    halves = [HALF_GLYPH.get(stage_kind(stage), HALF_PLAIN) for stage in case.path]
+    needed = 2 * sum(halves) + LEAST_GAP * (count + 1)
+    width = max(WIDTH, SOURCE_LEFT + SOURCE_WIDTH + needed + DEVICE_GAP + DEVICE_WIDTH + MARGIN)
     device_left = width - MARGIN - DEVICE_WIDTH
     first, last = SOURCE_LEFT + SOURCE_WIDTH, device_left - DEVICE_GAP
-    slot = (last - first) / count if count else 0.0
+    space = (last - first - 2 * sum(halves)) / (count + 1)
     broken_at = _broken_at(count, at, findings)
     figures = {s.stage: s for s in at.stations} if at is not None and at.complete else {}
 
@@ -170,11 +173,12 @@ def feed_line(
             (SOURCE_LEFT + 52, SOURCE_LEFT, first),
         )
     ]
-    for i, stage in enumerate(case.path):
-        x = first + slot * (i + 0.5)
-        kind = stage_kind(stage)
-        half = min(HALF_GLYPH.get(kind, 26.0), slot * 0.44)
-        stations.append(station(i + 2, i, (kind, stage_title(stage), stage_detail(stage)), (x, x - half, x + half)))
+    x = first
+    for i, (stage, half) in enumerate(zip(case.path, halves, strict=True)):
+        x += space + half
+        words = (stage_kind(stage), stage_title(stage), stage_detail(stage))
+        stations.append(station(i + 2, i, words, (x, x - half, x + half)))
+        x += half
     supply = case.device.supply
     low, high = maybe_number(supply.min_v), maybe_number(supply.max_v)
     wants = f"wants {'?' if low is None else f'{low:g}'}–{'?' if high is None else f'{high:g}'} V"

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from hermotrope_core.case import Converter, Linear, maybe
-from hermotrope_core.design import Change, converter_change
+from hermotrope_core.design import Change, converter_change, with_stages
+from hermotrope_core.discharge import Run
 from hermotrope_core.figures import figure
 from hermotrope_core.findings.finding import Finding, above, below
 from hermotrope_core.situation import LOW_SOC, Situation
@@ -110,7 +111,7 @@ def early_stop(situation: Situation) -> Iterator[Finding]:
     left = run.final_soc - situation.circuit.reserve_soc
     if left <= EARLY_SHARE:
         return
-    cure, change = _cure_for_early_stop(situation, run.end_cause)
+    cure, change = _cure_for_early_stop(situation, run)
     yield Finding(
         "early-stop",
         "care",
@@ -125,12 +126,17 @@ def early_stop(situation: Situation) -> Iterator[Finding]:
     )
 
 
-def _cure_for_early_stop(situation: Situation, cause: str) -> tuple[str | None, Change]:
-    if cause == "collapse":
+def _cure_for_early_stop(situation: Situation, stopped: Run) -> tuple[str | None, Change]:
+    """What would use the rest of the charge; a converter only where it makes the run longer."""
+    if stopped.end_cause == "collapse":
         return STRONGER, ()
     if any(isinstance(stage, Converter | Linear) for stage in situation.case.path):
         return "a converter that takes in lower volts", ()
-    return hold_the_volts(situation)
+    cure, change = hold_the_volts(situation)
+    longer = Situation(with_stages(situation.case, change)).run if change else None
+    if longer is None or longer.runtime_s <= stopped.runtime_s:
+        return "a device or a pack whose volts go further down; a converter would take more than it saves here", ()
+    return cure, change
 
 
 def collapse(situation: Situation) -> Iterator[Finding]:

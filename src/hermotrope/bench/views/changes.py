@@ -42,12 +42,16 @@ def body(
 ) -> HttpResponse:
     """Everything below the page's head; a plain form gets the whole page back."""
     context = feed_context(conversion, panel or request.POST.get("panel", ""))
-    context["notice"] = notice
-    if not request.htmx:  # type: ignore[attr-defined]
-        if status == 200:
-            return redirect(f"{conversion.get_absolute_url()}?panel={context['panel'].key}")
-        return render(request, "bench/feed.html", context, status=status)
-    return render(request, "bench/_body.html", context, status=status)
+    return answer(request, "bench/_body.html", {**context, "notice": notice}, status)
+
+
+def answer(request: HttpRequest, fragment: str, context: dict[str, Any], status: int) -> HttpResponse:
+    """The fragment for htmx; for a plain form the whole page, by redirect where all went well."""
+    if request.htmx:  # type: ignore[attr-defined]
+        return render(request, fragment, context, status=status)
+    if status == 200:
+        return redirect(f"{context['conversion'].get_absolute_url()}?panel={context['panel'].key}")
+    return render(request, "bench/feed.html", context, status=status)
 
 
 def whole(view: View) -> View:
@@ -62,7 +66,7 @@ def whole(view: View) -> View:
             return body(request, conflict.conversion, BEHIND, 409)
         except Conversion.DoesNotExist:
             raise Http404 from None
-        except (CaseError, EditError) as error:
+        except ValueError as error:  # a CaseError, an EditError, or a part that refuses its values
             return body(request, get_object_or_404(Conversion, pk=pk), f"Not done: {error}", 422)
 
     return wrapped
@@ -116,12 +120,7 @@ def _answer(
         notice = {200: "", 409: BEHIND, 422: f"{row.term}: {error}"}[status]
         return body(request, conversion, notice, status)
     context = feed_context(conversion, request.POST.get("panel", ""), row if typed is not None else None)
-    context["row"] = row
-    if not request.htmx:  # type: ignore[attr-defined]
-        if status == 200:
-            return redirect(f"{conversion.get_absolute_url()}?panel={context['panel'].key}")
-        return render(request, "bench/feed.html", context, status=status)
-    return render(request, "bench/_set.html", context, status=status)
+    return answer(request, "bench/_set.html", {**context, "row": row}, status)
 
 
 @whole

@@ -18,7 +18,7 @@ const charts = (() => {
         if (y < box.top || y > box.top + box.height) return;
         ctx.save(); ctx.strokeStyle = ctx.fillStyle = ink(colour); ctx.setLineDash([6 * dpr, 4 * dpr]); ctx.lineWidth = 1.4 * dpr;
         ctx.beginPath(); ctx.moveTo(box.left, y); ctx.lineTo(box.left + box.width, y); ctx.stroke();
-        ctx.font = 600 + " " + 11 * dpr + "px " + ink("--sans"); ctx.textAlign = "left"; ctx.fillText(words, box.left + box.width * share + 6 * dpr, y - 4 * dpr); ctx.restore();
+        ctx.font = 600 + " " + 11 * dpr + "px " + ink("--sans"); ctx.textAlign = "left"; ctx.textBaseline = "bottom"; ctx.fillText(words, box.left + box.width * share + 6 * dpr, y - 3 * dpr); ctx.restore();
       };
       if (kind === "volts") {
         const { min, max, cutoff } = data.limits;

@@ -1,0 +1,75 @@
+"""Starting a bench as a person does: its own folder, the next free port, the demonstration."""
+
+from __future__ import annotations
+
+import os
+import re
+import socket
+import subprocess
+import sys
+import tempfile
+import urllib.request
+from pathlib import Path
+from unittest import mock
+
+from django.test import SimpleTestCase
+
+from hermotrope import __main__ as start
+from tests.support import ROOT
+
+
+class Start(SimpleTestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def test_the_demonstration_comes_up_on_the_next_free_port(self) -> None:
+        taken = socket.socket()
+        self.addCleanup(taken.close)
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        command = [sys.executable, "-m", "hermotrope", "demo", "--data", str(self.folder / "d"), "--no-browser"]
+        settings = {"PYTHONPATH": str(ROOT / "src"), "DJANGO_SETTINGS_MODULE": "hermotrope.settings"}
+        with subprocess.Popen(
+            [*command, "--port", str(port)], stdout=subprocess.PIPE, text=True, env={**os.environ, **settings}
+        ) as server:
+            try:
+                assert server.stdout
+                said = ""
+                for line in server.stdout:
+                    said += line
+                    if found := re.search(r"http://127\.0\.0\.1:(\d+)/", line):
+                        break
+                else:
+                    self.fail(said)
+                self.assertIn(f"Port {port} is taken", said)
+                self.assertNotEqual(int(found[1]), port)
+                page = urllib.request.urlopen(found[0], timeout=20).read().decode()
+                self.assertIn("Bat detector", page)
+                self.assertIn("Refused", page)
+            finally:
+                server.terminate()
+        self.assertTrue((self.folder / "d" / "bench.sqlite3").exists())
+        self.assertEqual((self.folder / "d" / "secret-key").stat().st_mode & 0o077, 0)
+
+    def test_the_demonstration_keeps_its_own_folder(self) -> None:
+        with mock.patch.dict(os.environ, {"XDG_DATA_HOME": str(self.folder)}):
+            os.environ.pop("HERMOTROPE_DATA", None)
+            self.assertEqual(start.data_folder("run", None), self.folder / "hermotrope")
+            os.environ.pop("HERMOTROPE_DATA", None)
+            self.assertEqual(start.data_folder("demo", None), self.folder / "hermotrope" / "demo")
+
+    def test_a_fresh_start_puts_the_old_bench_aside(self) -> None:
+        (self.folder / "bench.sqlite3").write_text("kept")
+        start.clear(self.folder)
+        self.assertEqual((self.folder / "bench.sqlite3.old").read_text(), "kept")
+        self.assertFalse((self.folder / "bench.sqlite3").exists())
+
+    def test_unknown_commands_and_bad_ports_are_told(self) -> None:
+        shell = subprocess.run([ROOT / "hermotrope", "frobnicate"], capture_output=True, text=True, check=False)
+        self.assertEqual(shell.returncode, 1)
+        self.assertIn("unknown command: frobnicate", shell.stderr)
+        with self.assertRaises(SystemExit), mock.patch("sys.stderr"):
+            start.serve("run", ["--port", "99999"])
