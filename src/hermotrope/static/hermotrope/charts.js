@@ -114,7 +114,11 @@ const charts = (() => {
     });
   }
 
-  addEventListener("resize", () => drawn.forEach(({ holder, plots }) => plots.forEach((p) => p.setSize({ width: Math.max(280, holder.clientWidth), height: p.height }))));
+  const PRINTED = 660;
+  const widen = (width) => drawn.forEach(({ holder, plots }) => plots.forEach((p) => p.setSize({ width: width ?? Math.max(280, holder.clientWidth), height: p.height })));
+  addEventListener("resize", () => widen());
+  addEventListener("beforeprint", () => widen(PRINTED));
+  addEventListener("afterprint", () => widen());
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", load);
   return { load, cursor };
 })();
