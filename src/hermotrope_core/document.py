@@ -15,6 +15,8 @@ from hermotrope_core.fields import FIELDS
 LARGEST_BYTES = 2_000_000
 """A case with every table filled is about 20 kB; anything far above that is not a case."""
 
+WHOLE_NUMBERS = {"cells_in_series", "cells_in_parallel", "count"}
+
 _PLACE = re.compile(r"(?P<why>.*?) - at `(?:key in )?\$(?P<place>[^`]*)`$", re.DOTALL)
 _UNKNOWN = re.compile(r"Object contains unknown field `(?P<name>.*)`$")
 _MISSING = re.compile(r"Object missing required field `(?P<name>.*)`$")
@@ -56,7 +58,7 @@ def case_from(tree: object) -> Case:
     if stated != FORMAT:
         raise CaseError("format", _about_format(stated))
     try:
-        case = msgspec.convert(tree, Case)
+        case = msgspec.convert(_whole(tree), Case)
     except msgspec.ValidationError as error:
         raise _explained(str(error)) from None
     except RecursionError:
@@ -66,6 +68,20 @@ def case_from(tree: object) -> Case:
             "source.chemistry", f"{case.source.chemistry!r} is not known; known are {', '.join(sorted(CHEMISTRIES))}"
         )
     return case
+
+
+def _whole(part: Any) -> Any:
+    """The same tree with counts written as 5.0 turned into 5, which JSON does not tell apart."""
+    if isinstance(part, list):
+        return [_whole(one) for one in part]
+    if isinstance(part, dict):
+        return {
+            name: int(value)
+            if name in WHOLE_NUMBERS and isinstance(value, float) and value.is_integer()
+            else _whole(value)
+            for name, value in part.items()
+        }
+    return part
 
 
 def finished(case: Case) -> Case:

@@ -77,6 +77,10 @@ class Documents(SimpleTestCase):
             self.assertNotIn("\n", str(caught.exception))
             self.assertLess(len(str(caught.exception)), 400)
 
+    def test_a_count_may_be_written_as_a_float(self) -> None:
+        made = case_from(tree("cases", "reference-1", **{"source.cells_in_series": 5.0}))
+        self.assertEqual(made, case_from(tree("cases", "reference-1")))
+
     def test_what_is_no_document(self) -> None:
         whole = json.dumps(tree("cases", "reference-1"))
         for data in (

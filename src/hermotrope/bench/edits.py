@@ -8,11 +8,10 @@ from typing import Any, NamedTuple
 import jsonpointer
 
 from hermotrope_core.case import Case, Mode, Value, maybe, number
-from hermotrope_core.document import tree_of
+from hermotrope_core.document import WHOLE_NUMBERS, tree_of
 from hermotrope_core.fields import FIELDS, Field
 from hermotrope_core.quantity import QuantityError, parse, parse_field, show
 
-WHOLE = {"cells_in_series", "cells_in_parallel", "count"}
 FLAGS = {
     "measured",
     "swaps_polarity",
@@ -54,7 +53,7 @@ def edit(case: Case, place: str, text: str, known_by: str = "") -> Edit:
     if not text:
         return _removal(tree, place, term)
     value, shown = _value(name, text)
-    if name in FIELDS and name not in WHOLE and isinstance(value, float):
+    if name in FIELDS and name not in WHOLE_NUMBERS and isinstance(value, float):
         value = _known(jsonpointer.resolve_pointer(tree, place, None), value, known_by)
     patch = _with_parent(tree, parts)
     patch.append({"op": "add", "path": place, "value": value})
@@ -73,7 +72,7 @@ def _value(name: str, text: str) -> tuple[Any, str]:
     if field is None:
         return text, text
     value = _quantity(text, field)
-    if name in WHOLE:
+    if name in WHOLE_NUMBERS:
         if value != int(value):
             raise EditError(f"must be a whole number (got {value:g})")
         return int(value), str(int(value))

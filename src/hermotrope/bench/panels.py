@@ -7,10 +7,11 @@ from typing import Any
 
 import msgspec
 
-from hermotrope.bench.edits import FLAGS, KNOWN_BY, TABLES, WHOLE, shown
+from hermotrope.bench.edits import FLAGS, KNOWN_BY, TABLES, shown
 from hermotrope.drawings.line import stage_kind, stage_title
 from hermotrope_core.case import Case, Connector, Known, Mode, Source, Stage, Value
 from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.document import WHOLE_NUMBERS
 from hermotrope_core.fields import FIELDS
 from hermotrope_core.quantity import EXAMPLES
 
@@ -189,7 +190,7 @@ def row(part: Value | None, name: str, at: str, typed: str | None = None, error:
     value = getattr(part, name) if part is not None else None
     is_table = name in TABLES and (name != "efficiency" or isinstance(value, tuple))
     example = "0.2 A: 86 %; 1 A: 90 %" if is_table else EXAMPLES[field.unit] if field else ""
-    asked = field is not None and name not in WHOLE | AS_STATED and not is_table
+    asked = field is not None and name not in WHOLE_NUMBERS | AS_STATED and not is_table
     known = (value.known_by if isinstance(value, Known) else "typical") if asked else ""
     note = value.note or "" if isinstance(value, Known) else ""
     words = note or (field.help if field else "")
