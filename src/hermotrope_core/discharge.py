@@ -145,6 +145,8 @@ class _Run:
         if self.marks is not None:
             cuts += [i * MARK_SOC for i in range(1, int(1 / MARK_SOC))]
         floor, top = self.floor, self.soc
+        if top <= floor:
+            return []
         ladder = sorted({floor, top, *(s for s in cuts if floor < s < top)})
         pieces, i, last = [], 0, len(table) - 1
         for low, high in pairwise(ladder):

@@ -146,6 +146,12 @@ class Ends(SimpleTestCase):
             tree("cases", "reference-1", **{"source.initial_soc": 0.2, "source.reserve_soc": 0.3}), "reserve", 0.0
         )
 
+    def test_below_its_reserve_it_does_not_even_idle(self) -> None:
+        made = tree("cases", "reference-3", **{"source.initial_soc": 0.4, "source.reserve_soc": 0.5})
+        self.check(put(made, "path", []), "reserve", 0.0)
+        made = put(put(made, "path", []), "device.modes.0.power_w", 0)
+        self.check(made, "reserve", 0.0)
+
     def test_nothing_drawn_never_ends(self) -> None:
         made = tree("cases", "bat-detector-on-six-aaa", **{"device.modes.0.current_a": 0})
         with self.assertRaises(NeverEnds):
