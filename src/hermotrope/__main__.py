@@ -116,6 +116,7 @@ def prepare(command: str) -> None:
     from django.core.management import call_command
 
     call_command("migrate", verbosity=0)
+    call_command("load_starter", verbosity=0)
     if command == "demo":
         call_command("load_demo", verbosity=0)
 

@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "django_htmx",
     "hermotrope.bench",
+    "hermotrope.shelf",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -1,5 +1,8 @@
 from django.urls import include, path
 
-urlpatterns = [path("", include("hermotrope.bench.urls"))]
+urlpatterns = [
+    path("shelf/", include("hermotrope.shelf.urls")),
+    path("", include("hermotrope.bench.urls")),
+]
 handler404 = "hermotrope.bench.views.errors.not_found"
 handler500 = "hermotrope.bench.views.errors.broken"

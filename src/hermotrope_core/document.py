@@ -130,6 +130,12 @@ def _about_format(stated: object) -> str:
     return f"must be {FORMAT!r}"
 
 
+def refusal(message: str, root: str) -> CaseError:
+    """A validation message of a part that is not a whole case, placed under `root`."""
+    error = _explained(message)
+    return CaseError(root if error.place == "case" else f"{root}.{error.place}", error.why)
+
+
 def _explained(message: str) -> CaseError:
     place, why = "case", message
     if match := _PLACE.match(message):

@@ -6,6 +6,7 @@ import os
 from typing import ClassVar
 
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.core.management import call_command
 from playwright.sync_api import Browser, ConsoleMessage, Page, Playwright, sync_playwright
 
 CHROMIUM = "/usr/bin/chromium"
@@ -36,6 +37,7 @@ class BrowserTest(StaticLiveServerTestCase):
         cls.addClassCleanup(cls.browser.close)
 
     def setUp(self) -> None:
+        call_command("load_starter", verbosity=0)
         self.errors: list[str] = []
         self.page = self.open_page()
 

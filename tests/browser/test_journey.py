@@ -216,3 +216,47 @@ class Manners(BrowserTest):
         expect(self.page.locator("#trouble")).to_contain_text("the bench does not answer")
         expect(field).to_have_value("12 A")
         self.errors = [error for error in self.errors if "ERR_FAILED" not in error and "htmx:" not in error]
+
+
+class ShelfJourney(BrowserTest):
+    def test_a_decoded_label_becomes_a_shelf_item_and_is_used(self) -> None:
+        page = self.page
+        self.goto("/shelf/")
+        page.locator("#label").press_sequentially("12V 20Ah 74Wh", delay=5)
+        expect(page.locator("#decoded")).to_contain_text("counted at one cell (3.70 V)")
+        expect(page.locator("#decoded")).to_contain_text("3 in series")
+        page.locator("#label").fill("only words")
+        expect(page.locator("#decoded")).to_contain_text("for example 12V 7Ah")
+        page.locator("#label").fill("5S2P 18V 5Ah")
+        expect(page.locator("#decoded")).to_contain_text("21.0 full")
+        page.get_by_role("button", name="Put it on the shelf").click()
+        expect(page.locator("tr.own")).to_contain_text("5S2P 18V 5Ah")
+        page.locator("#q").fill("bank")
+        expect(page.locator("#items")).to_contain_text("10,000 mAh bank")
+        expect(page.locator("#items")).not_to_contain_text("tool pack")
+        price = page.locator("tr", has_text="10,000 mAh bank").locator("input.mono").nth(1)
+        price.fill("dear")
+        price.press("Enter")
+        expect(page.locator("tr", has_text="10,000 mAh bank").locator("[role=alert]")).to_contain_text("price")
+        self.goto("/new/")
+        page.locator("form.device-card", has_text="Pan mount, Hide 3").get_by_role("button").click()
+        page.locator(".shelf section", has_text="Yours").get_by_role("button", name="5S2P 18V 5Ah").click()
+        expect(page.locator("#verdict .verdict").first).to_have_text("Refused")
+        expect(page.locator("#station-1")).to_contain_text("5S2P 18V 5Ah")
+
+    def test_importing_a_shelf_shows_every_fate_first(self) -> None:
+        page = self.page
+        self.goto("/shelf/")
+        part = '{""stage"": ""fuse"", ""rating_a"": 4}'
+        table = f'name,kind,part\n"Fuse from the drawer",fuse,"{part}"\nNothing,spaceship,\n'
+        file = {"name": "shelf.csv", "mimeType": "text/csv", "buffer": table.encode()}
+        page.locator("#file").set_input_files(file)
+        expect(page.locator(".counts")).to_contain_text("1 refused")
+        expect(page.get_by_role("button", name="Put all of it on the shelf")).to_be_disabled()
+        page.get_by_role("button", name="Drop it").click()
+        file["buffer"] = table.replace("Nothing,spaceship,\n", "").encode()
+        page.locator("#file").set_input_files(file)
+        page.get_by_role("button", name="Put all of it on the shelf").click()
+        page.locator("#q").fill("drawer")
+        expect(page.locator("#items")).to_contain_text("Fuse from the drawer")
+        expect(page.locator("#items tbody tr")).to_have_count(1)

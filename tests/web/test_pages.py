@@ -20,6 +20,10 @@ HTMX = {"HX-Request": "true"}
 
 
 class Pages(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        call_command("load_starter", verbosity=0)
+
     def setUp(self) -> None:
         self.made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
 

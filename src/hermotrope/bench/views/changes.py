@@ -21,8 +21,8 @@ from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import row_at
 from hermotrope.bench.views.feed import feed_context
 from hermotrope.drawings.line import stage_title
-from hermotrope.shelf import starter
-from hermotrope_core.case import Case, Segment
+from hermotrope.shelf.models import Item
+from hermotrope_core.case import Case, Segment, Source
 from hermotrope_core.document import CaseError
 from hermotrope_core.quantity import QuantityError, parse
 
@@ -150,11 +150,12 @@ def accept(request: HttpRequest, pk: int) -> HttpResponse:
 @whole
 def choose_pack(request: HttpRequest, pk: int) -> HttpResponse:
     """Feed the device from a pack of the starter shelf; the case gets its own copy."""
-    item = starter.sources().get(request.POST.get("key", ""))
-    if item is None:
+    item = Item.objects.filter(kind="source", key=request.POST.get("key", "")).first()
+    source = item.content() if item else None
+    if not isinstance(source, Source):
         raise EditError("choose a pack of the shelf")
-    case = actions.with_source(get_object_or_404(Conversion, pk=pk).case, item.source)
-    done = actions.put(pk, version_of(request), case, f"Pack: {item.source.name}")
+    case = actions.with_source(get_object_or_404(Conversion, pk=pk).case, source)
+    done = actions.put(pk, version_of(request), case, f"Pack: {source.name}")
     return body(request, done, panel=str(_worst_station(done)))
 
 

@@ -15,8 +15,7 @@ from hermotrope.bench.panels import Row, panel_for, panel_of_place
 from hermotrope.drawings.chart import run_chart
 from hermotrope.drawings.line import feed_line, scrub_payload
 from hermotrope.drawings.scale import supply_scale
-from hermotrope.shelf import starter
-from hermotrope_core.case import maybe
+from hermotrope.shelf.entries import pack_groups
 from hermotrope_core.document import write_case
 from hermotrope_core.figures import duration
 from hermotrope_core.findings import Finding
@@ -75,7 +74,7 @@ def feed_context(conversion: Conversion, panel: str, refused: Row | None = None)
         "unaccepted": {"over-max", "life-safety", "mains"} - set(case.accepted),
     }
     if chosen.kind in ("shelf", "source"):
-        context["shelf"] = shelf_groups(case)
+        context["shelf"] = pack_groups(case)
     if chosen.kind == "record":
         context["revisions"] = revisions
     if chosen.kind == "run":
@@ -126,16 +125,6 @@ def end_words(feed: Feed) -> str:
         return f"does not start: {run.end_cause}"
     left = f", {100 * run.final_soc:.0f} % left" if run.final_soc >= 0.01 else ""
     return f"ends {SOURCE_CAUSES.get(run.end_cause, f'by {run.end_cause}')} in “{run.end_mode}”{left}"
-
-
-def shelf_groups(case: Any) -> list[tuple[str, list[dict[str, Any]]]]:
-    """The starter shelf by group; each pack with its span beside the device's window."""
-    groups: dict[str, list[dict[str, Any]]] = {}
-    high = maybe(case.device.supply.max_v)
-    low = maybe(case.device.supply.min_v)
-    for item in starter.sources().values():
-        groups.setdefault(item.group, []).append(starter.shelf_entry(item, low, high))
-    return list(groups.items())
 
 
 @require_GET

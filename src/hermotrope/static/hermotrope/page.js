@@ -47,7 +47,16 @@
     if (wanted && byId(wanted)) { byId(wanted).focus(); wanted = ""; }
   });
 
-  document.addEventListener("change", (event) => { if (event.target.matches("[data-submit]") && event.target.files.length) event.target.form.requestSubmit(); });
+  document.addEventListener("change", (event) => {
+    if (!event.target.matches("[data-submit]") || !event.target.files.length) return;
+    event.target.form.querySelector(".busy")?.removeAttribute("hidden");
+    event.target.form.requestSubmit();
+  });
+  // The search keeps the kind that was pressed.
+  document.addEventListener("click", (event) => {
+    const link = event.target.closest("[data-kind]");
+    if (link && byId("kind")) byId("kind").value = link.dataset.kind;
+  });
 
   function toggleKeys() {
     byId("keys").hidden = !byId("keys").hidden;

@@ -1,0 +1,94 @@
+"""The whole shelf as JSON or CSV, out and in. Reading says the fate of every row and writes nothing."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import re
+from collections.abc import Iterable
+from typing import Any
+
+from hermotrope_core.document import CaseError
+
+FORMAT = "hermotrope-shelf/1"
+COLUMNS = ("key", "kind", "group", "name", "have", "count", "price", "mass_g", "recharge_h", "note", "part")
+MOST_ROWS = 20_000
+LARGEST_BYTES = 20_000_000
+_FORMULA = re.compile(r"^[=+\-@\t\r]")
+_GUARDED = re.compile(r"^'[=+\-@\t\r]")
+
+
+def write_json(rows: Iterable[dict[str, Any]]) -> str:
+    """The shelf as one JSON document."""
+    return json.dumps({"format": FORMAT, "items": list(rows)}, ensure_ascii=False, indent=1) + "\n"
+
+
+def write_csv(rows: Iterable[dict[str, Any]]) -> str:
+    """The shelf as CSV; the part is a JSON text in its column.
+
+    A cell that a spreadsheet would run as a formula is guarded by an apostrophe, which `read` takes off.
+    """
+    out = io.StringIO()
+    writer = csv.DictWriter(out, COLUMNS)
+    writer.writeheader()
+    for row in rows:
+        flat = {**row, "part": json.dumps(row["part"], ensure_ascii=False) if row["part"] is not None else ""}
+        writer.writerow({name: _guard("" if flat[name] is None else str(flat[name])) for name in COLUMNS})
+    return out.getvalue()
+
+
+def _guard(text: str) -> str:
+    return f"'{text}" if _FORMULA.match(text) else text
+
+
+def read(data: bytes) -> list[dict[str, Any]]:
+    """Rows of a shelf file, JSON or CSV, as plain dicts. Raises `CaseError` for what is no such file."""
+    if len(data) > LARGEST_BYTES:
+        raise CaseError("file", f"more than {LARGEST_BYTES / 1e6:g} MB is no shelf")
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise CaseError("file", "is not text in UTF-8") from None
+    if "\x00" in text or not text.strip():
+        raise CaseError("file", "is empty" if not text.strip() else "is not a text file")
+    rows = _read_json(text) if text.lstrip()[0] in "{[" else _read_csv(text)
+    if len(rows) > MOST_ROWS:
+        raise CaseError("file", f"has {len(rows)} rows; {MOST_ROWS} at most")
+    return rows
+
+
+def _read_json(text: str) -> list[dict[str, Any]]:
+    try:
+        tree = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise CaseError("file", f"not a JSON document: {error}") from None
+    if not isinstance(tree, dict) or tree.get("format") != FORMAT:
+        raise CaseError("format", f"must be {FORMAT!r}")
+    items = tree.get("items")
+    if not isinstance(items, list) or not all(isinstance(item, dict) for item in items):
+        raise CaseError("items", "must be a list of objects")
+    return items
+
+
+def _read_csv(text: str) -> list[dict[str, Any]]:
+    first = text.splitlines()[0]
+    delimiter = max(",;\t", key=first.count)
+    reader = csv.DictReader(io.StringIO(text), delimiter=delimiter)
+    names = [name.strip() for name in reader.fieldnames or ()]
+    unknown = [name for name in names if name not in COLUMNS]
+    if unknown or "name" not in names or "kind" not in names:
+        why = f"unknown column {unknown[0]!r}" if unknown else "the columns name and kind are needed"
+        raise CaseError("line 1", f"{why}; columns are {', '.join(COLUMNS)}")
+    rows = []
+    try:
+        for cells in reader:
+            row = {k.strip(): _bare(v) for k, v in cells.items() if k is not None and v is not None}
+            rows.append(row)
+    except csv.Error as error:
+        raise CaseError(f"line {reader.line_num}", str(error)) from None
+    return rows
+
+
+def _bare(text: str) -> str:
+    return text[1:] if _GUARDED.match(text) else text

@@ -1,0 +1,191 @@
+"""Every change to the shelf: adding, editing, importing all or nothing."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db import transaction
+from django.utils.text import slugify
+
+from hermotrope.formats.shelf_file import COLUMNS
+from hermotrope.shelf.models import ImportDraft, Item
+from hermotrope.shelf.parts import part_from, part_tree
+from hermotrope_core.case import Source, maybe
+from hermotrope_core.document import CaseError
+from hermotrope_core.quantity import QuantityError, parse
+
+NUMBERS = {"price": "", "mass_g": "g", "recharge_h": "h"}
+
+
+@transaction.atomic
+def add(kind: str, name: str, part: Any, note: str = "") -> Item:
+    """Put a validated part on the shelf as owned. Raises `CaseError`."""
+    content = part_from(kind, part)
+    item = Item(kind=kind, name=name[:200], part=part_tree(content), note=note[:300], have=Item.Have.OWN, position=0)
+    if isinstance(content, Source):
+        for column in NUMBERS:
+            setattr(item, column, maybe(getattr(content, column)))
+    item.key = free_key(name)
+    item.save()
+    return item
+
+
+def free_key(name: str) -> str:
+    """A key made from a name that no item has yet."""
+    base = slugify(name)[:60] or "item"
+    taken = set(Item.objects.filter(key__startswith=base).values_list("key", flat=True))
+    return next(key for i in range(len(taken) + 1) if (key := base if i == 0 else f"{base}-{i + 1}") not in taken)
+
+
+@transaction.atomic
+def set_field(pk: int, name: str, typed: str) -> Item:
+    """Take what was typed into one field of an item. Raises `CaseError` and `Item.DoesNotExist`."""
+    item = Item.objects.get(pk=pk)
+    if name in NUMBERS:
+        setattr(item, name, _number(name, typed))
+    elif name == "count":
+        item.count = _count(typed)
+    elif name == "have" and typed in Item.Have.values:
+        item.have = typed
+    elif name in ("name", "note"):
+        setattr(item, name, typed.strip())
+    else:
+        raise CaseError(name, "cannot be changed here")
+    _checked(item)
+    item.save()
+    return item
+
+
+def _number(name: str, typed: str) -> float | None:
+    if not typed.strip():
+        return None
+    try:
+        value = parse(typed, NUMBERS[name])
+    except QuantityError as error:
+        raise CaseError(name, str(error)) from None
+    if not 0 <= value <= 1e6:
+        raise CaseError(name, "must be at least 0 and at most 1,000,000")
+    return value
+
+
+def _count(typed: str) -> int:
+    if not typed.strip().isdigit() or int(typed) > 100_000:
+        raise CaseError("count", "must be a whole number from 0 to 100,000")
+    return int(typed)
+
+
+def _checked(item: Item) -> None:
+    try:
+        item.clean_fields(exclude=["part"])
+    except ValidationError as error:
+        name, why = next(iter(error.message_dict.items()))
+        raise CaseError(name, why[0]) from None
+
+
+def row_of(item: Item) -> dict[str, Any]:
+    """An item as a row of a shelf file."""
+    return {name: getattr(item, name) for name in COLUMNS}
+
+
+def plan(rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The fate of every row: new, changed, same, or refused with the reason. Writes nothing; one query."""
+    have = {item.key: item for item in Item.objects.all()}
+    seen: set[str] = set()
+    fates = []
+    for number, row in enumerate(rows, 1):
+        try:
+            item = item_from(row)
+            if item.key and item.key in seen:
+                raise CaseError("key", f"{item.key!r} stands twice in this file")
+        except CaseError as error:
+            fates.append({"row": number, "name": str(row.get("name", ""))[:80], "fate": "refused", "why": str(error)})
+            continue
+        seen.add(item.key)
+        old = have.get(item.key) if item.key else None
+        fate = "new" if old is None else "same" if row_of(old) == row_of(item) else "changed"
+        fates.append({"row": number, "name": item.name, "fate": fate, "why": "", "item": row_of(item)})
+    return fates
+
+
+def item_from(row: dict[str, Any]) -> Item:
+    """An item from a row of a file, validated but not saved. Raises `CaseError` naming the column."""
+    unknown = [name for name in row if name not in COLUMNS]
+    if unknown:
+        raise CaseError(unknown[0], "unknown field")
+    part = row.get("part")
+    if isinstance(part, str):
+        try:
+            part = json.loads(part) if part.strip() else None
+        except (ValueError, RecursionError):
+            raise CaseError("part", "is not a JSON object") from None
+    kind = str(row.get("kind", ""))
+    content = part_from(kind, part)
+    name = str(row.get("name", "")).strip()
+    if not name:
+        raise CaseError("name", "is missing")
+    have = str(row.get("have") or Item.Have.MAYBE)
+    count = row.get("count")
+    item = Item(
+        key=str(row.get("key") or ""),
+        kind=kind,
+        group=str(row.get("group") or ""),
+        name=name,
+        part=part_tree(content),
+        have=have,
+        count=1 if count in (None, "") else _count(str(count)),
+        note=str(row.get("note") or ""),
+    )
+    for column in NUMBERS:
+        given = row.get(column)
+        setattr(item, column, None if given in (None, "") else _number(column, str(given)))
+    if not item.key:
+        item.key = "to-be-made"
+        _checked(item)
+        item.key = ""
+    else:
+        _checked(item)
+    return item
+
+
+@transaction.atomic
+def keep_draft(name: str, fates: list[dict[str, Any]]) -> ImportDraft:
+    """Remember a previewed file until it is decided; older ones are dropped."""
+    ImportDraft.objects.all().delete()
+    return ImportDraft.objects.create(name=name[:200], rows=fates)
+
+
+@transaction.atomic
+def apply_draft(pk: int) -> tuple[int, int]:
+    """Put a previewed file on the shelf, all or nothing: (new, changed). Raises `CaseError`."""
+    draft = ImportDraft.objects.filter(pk=pk).first()
+    if draft is None:
+        raise CaseError("import", "this file was already decided; choose it again")
+    fates = plan([fate.get("item", {}) for fate in draft.rows])
+    refused = next((fate for fate in fates if fate["fate"] == "refused"), None)
+    if refused:
+        raise CaseError(f"row {refused['row']}", refused["why"])
+    taken = set(Item.objects.values_list("key", flat=True))
+    new, changed = [], 0
+    for fate in fates:
+        item = item_from(fate["item"])
+        if fate["fate"] == "changed":
+            Item.objects.filter(key=item.key).update(**row_of(item))
+            changed += 1
+        elif fate["fate"] == "new":
+            item.key = item.key or _unused(slugify(item.name)[:60] or "item", taken)
+            taken.add(item.key)
+            new.append(item)
+    Item.objects.bulk_create(new, batch_size=500)
+    draft.delete()
+    return len(new), changed
+
+
+def _unused(base: str, taken: set[str]) -> str:
+    if base not in taken:
+        return base
+    i = 2
+    while f"{base}-{i}" in taken:
+        i += 1
+    return f"{base}-{i}"

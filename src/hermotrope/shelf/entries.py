@@ -1,0 +1,51 @@
+"""The packs of the shelf as a conversion's panel lists them, each against the device's window."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hermotrope.shelf.models import Item
+from hermotrope.shelf.parts import span
+from hermotrope_core.case import Case, Source, maybe, number
+from hermotrope_core.chemistry import CHEMISTRIES
+
+
+def pack_groups(case: Case) -> list[tuple[str, list[dict[str, Any]]]]:
+    """Every pack by group, what is owned first; one query."""
+    low, high = maybe(case.device.supply.min_v), maybe(case.device.supply.max_v)
+    groups: dict[str, list[dict[str, Any]]] = {}
+    for item in Item.objects.filter(kind="source"):
+        group = "Yours" if item.have != Item.Have.MAYBE else item.group or "Other packs"
+        source = item.content()
+        if isinstance(source, Source):
+            groups.setdefault(group, []).append(_entry(item, source, low, high))
+    return sorted(groups.items(), key=lambda pair: pair[0] != "Yours")
+
+
+def _entry(item: Item, source: Source, low: float | None, high: float | None) -> dict[str, Any]:
+    flat, full = span(source)
+    cell = CHEMISTRIES[source.chemistry]
+    above = high is not None and full > high * 1.005
+    below = low is not None and flat < low
+    words = "above the window: needs a converter" if above else "below it at the end" if below else "inside the window"
+    mass = item.mass_g
+    return {
+        "key": item.key,
+        "name": item.name,
+        "volts": f"{full:.3g} V" if flat == full else f"{flat:.3g}–{full:.3g} V",
+        "wh": f"{number(source.capacity_ah) * cell.nominal_v * source.cells_in_series:.3g} Wh",
+        "mass": f"{mass:g} g" if mass is not None else "",
+        "meets": "" if low is None and high is None else words,
+        "level": "refused" if above else "care" if below else "fits",
+        "bar": _bar((flat, full), (low or 0.0, high or full)),
+    }
+
+
+def _bar(reach: tuple[float, float], window: tuple[float, float]) -> dict[str, tuple[float, float]]:
+    """A pack's volts against the window on one small axis from 0 V, 130 units wide."""
+    scale = 126.0 / max(reach[1], window[1])
+    left, right = (round(2 + v * scale, 1) for v in reach)
+    return {
+        "span": (min(left, right - 3.0), right),
+        "window": (round(2 + window[0] * scale, 1), round((window[1] - window[0]) * scale, 1)),
+    }

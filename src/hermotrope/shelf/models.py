@@ -1,0 +1,60 @@
+"""The shelf: parts that are owned, borrowed, or might be bought."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.core.validators import MinValueValidator
+from django.db import models
+
+from hermotrope.shelf.parts import KINDS, Part, certainty, part_from, summary
+
+
+class Item(models.Model):
+    """One entry of the shelf. `part` is a source or stage of the case document; a conversion copies it."""
+
+    class Have(models.TextChoices):
+        OWN = "own", "own"
+        BORROWED = "borrowed", "borrowed"
+        MAYBE = "maybe", "might buy"
+
+    key = models.SlugField(max_length=80, unique=True)
+    kind = models.CharField(max_length=12, choices=list(KINDS.items()))
+    group = models.CharField(max_length=80, blank=True)
+    name = models.CharField(max_length=200)
+    part = models.JSONField(null=True, blank=True)
+    have = models.CharField(max_length=10, choices=Have.choices, default=Have.MAYBE)
+    count = models.PositiveIntegerField(default=1)
+    price = models.FloatField(null=True, blank=True, validators=[MinValueValidator(0)])
+    mass_g = models.FloatField(null=True, blank=True, validators=[MinValueValidator(0)])
+    recharge_h = models.FloatField(null=True, blank=True, validators=[MinValueValidator(0)])
+    note = models.CharField(max_length=300, blank=True)
+    position = models.PositiveIntegerField(default=1000)
+    starter = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["position", "name", "pk"]
+        indexes = [models.Index(fields=["kind", "have"])]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def content(self) -> Part:
+        """The validated part. Raises CaseError if the row was tampered with."""
+        return part_from(self.kind, self.part)
+
+    @property
+    def summary(self) -> str:
+        return summary(self.content())
+
+    @property
+    def certainty(self) -> str:
+        return certainty(self.part)
+
+
+class ImportDraft(models.Model):
+    """A file that was read and previewed, waiting to be put on the shelf or dropped."""
+
+    rows: Any = models.JSONField()
+    name = models.CharField(max_length=200)
+    made_at = models.DateTimeField(auto_now_add=True)

@@ -1,0 +1,96 @@
+"""What a shelf item holds: a source or a stage of the case document, or nothing for a meter."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from hermotrope.drawings.line import stage_detail, stage_title
+from hermotrope_core.case import Converter, Fuse, Lead, Source, Stage, maybe, number
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.document import CaseError, refusal
+
+KINDS = {
+    "source": "Packs and banks",
+    "converter": "Converters",
+    "stage": "Stages",
+    "lead": "Leads",
+    "fuse": "Fuses",
+    "meter": "Meters",
+}
+_TYPES: dict[str, Any] = {"source": Source, "converter": Converter, "lead": Lead, "fuse": Fuse, "stage": Stage}
+
+Part = Source | Stage | None
+
+
+def part_from(kind: str, tree: object) -> Part:
+    """The validated part of an item of a kind. Raises `CaseError` naming the field."""
+    if kind not in KINDS:
+        raise CaseError("kind", f"must be one of {', '.join(KINDS)}")
+    if kind == "meter":
+        return None
+    try:
+        part: Part = msgspec.convert(tree, _TYPES[kind])
+    except msgspec.ValidationError as error:
+        raise refusal(str(error), "part") from None
+    if isinstance(part, Source) and part.chemistry not in CHEMISTRIES:
+        raise CaseError("part.chemistry", f"{part.chemistry!r} is not known")
+    return part
+
+
+def part_tree(part: Part) -> Any:
+    """A part as plain dicts and lists, as stored and exchanged."""
+    return None if part is None else msgspec.json.decode(msgspec.json.encode(part))
+
+
+def kind_of(part: Part) -> str:
+    """The kind of item that holds a part."""
+    for kind, kinds in (("source", Source), ("converter", Converter), ("lead", Lead), ("fuse", Fuse)):
+        if isinstance(part, kinds):
+            return kind
+    return "meter" if part is None else "stage"
+
+
+def summary(part: Part) -> str:
+    """One line that tells a part from its like."""
+    if part is None:
+        return ""
+    if isinstance(part, Converter):
+        low, high, most = (maybe(getattr(part, n)) for n in ("input_min_v", "input_max_v", "output_current_max_a"))
+        takes = f", takes {low or 0:g}–{high:g} V" if high is not None else ""
+        gives = f", gives {most:g} A" if most is not None else ""
+        fixed = f" to {number(part.output_v):g} V" if part.topology in ("trigger", "inverter") else ""
+        return f"{part.topology}{fixed}{takes}{gives}"
+    if not isinstance(part, Source):
+        title = "" if isinstance(part, Lead | Fuse) else stage_title(part)
+        return f"{title} {stage_detail(part)}".strip()
+    low, high = span(part)
+    cell = CHEMISTRIES[part.chemistry]
+    wh = number(part.capacity_ah) * cell.nominal_v * part.cells_in_series
+    volts = f"{high:.3g} V port" if part.regulated_output else f"{low:.3g}–{high:.3g} V"
+    return f"{volts}, {wh:.3g} Wh"
+
+
+def span(source: Source) -> tuple[float, float]:
+    """Volts that leave a source, flat to full; one value twice for a bank's port."""
+    if source.regulated_output is not None:
+        held = number(source.regulated_output.output_v)
+        return held, held
+    full = source.cells_in_series * CHEMISTRIES[source.chemistry].full_v
+    return number(source.cutoff_v), full if source.full_v is None else number(source.full_v)
+
+
+def certainty(tree: Any) -> str:
+    """The worst way in which a number of a part is known: guess, typical, label, datasheet, measured."""
+    order = ("measured", "datasheet", "label", "typical", "guess")
+    found = set(_known(tree))
+    return max(found, key=order.index) if found else "typical"
+
+
+def _known(tree: Any) -> list[str]:
+    if isinstance(tree, dict):
+        if "value" in tree:
+            return [tree.get("known_by", "typical")]
+        return [word for value in tree.values() for word in _known(value)]
+    return []

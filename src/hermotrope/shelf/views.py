@@ -1,0 +1,178 @@
+"""The Shelf: search and filter, the label decoder, files in and out."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+import msgspec
+from django.db.models import Count, Q
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from hermotrope.formats import shelf_file
+from hermotrope.shelf import actions
+from hermotrope.shelf.models import ImportDraft, Item
+from hermotrope.shelf.parts import KINDS
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.document import CaseError
+from hermotrope_core.label import Decoded, LabelError, decode
+
+SHOWN = 120
+PREVIEWED = 200
+HAVE = {"all": "All", "own": "Own", "borrowed": "Borrowed", "maybe": "Might buy"}
+
+
+@require_GET
+def shelf(request: HttpRequest) -> HttpResponse:
+    """The page, or its list alone while somebody types into the search."""
+    partial = request.htmx and not request.htmx.history_restore_request  # type: ignore[attr-defined]
+    return render(request, "shelf/_items.html" if partial else "shelf/shelf.html", _context(request))
+
+
+def _context(request: HttpRequest, **more: Any) -> dict[str, Any]:
+    words = request.GET.get("q", "").strip()[:80]
+    kind, have = request.GET.get("kind", "all"), request.GET.get("have", "all")
+    found = Item.objects.all()
+    for word in words.split():
+        found = found.filter(Q(name__icontains=word) | Q(group__icontains=word) | Q(note__icontains=word))
+    counts = dict(found.values_list("kind").annotate(n=Count("pk")).order_by())
+    if kind in KINDS:
+        found = found.filter(kind=kind)
+    if have in Item.Have.values:
+        found = found.filter(have=have)
+    listed = list(found.order_by("-have", "position", "name", "pk")[: SHOWN + 1])
+    return {
+        "items": listed[:SHOWN],
+        "more": len(listed) > SHOWN,
+        "shown": SHOWN,
+        "words": words,
+        "kind": kind if kind in KINDS else "all",
+        "have": have if have in HAVE else "all",
+        "kinds": [
+            ("all", "All", sum(counts.values())),
+            *((key, text, counts.get(key, 0)) for key, text in KINDS.items()),
+        ],
+        "haves": list(HAVE.items()),
+        "have_choices": Item.Have.choices,
+        **more,
+    }
+
+
+@require_GET
+def label(request: HttpRequest) -> HttpResponse:
+    """What a label means, as somebody types it."""
+    text = request.GET.get("label", "")
+    context: dict[str, Any] = {"label": text}
+    try:
+        context |= {"decoded": _shown(decode(text))} if text.strip() else {}
+    except LabelError as error:
+        context["error"] = str(error)
+    if request.htmx:  # type: ignore[attr-defined]
+        return render(request, "shelf/_decoded.html", context)
+    return render(request, "shelf/shelf.html", _context(request, **context))
+
+
+def _shown(decoded: Decoded) -> dict[str, Any]:
+    usable = [(volts, float(f"{mah:.2g}")) for volts, mah in decoded.usable_mah]
+    words = CHEMISTRIES[decoded.chemistry].label
+    return {**msgspec.structs.asdict(decoded), "usable_mah": usable, "chemistry_words": words}
+
+
+@require_POST
+def add(request: HttpRequest) -> HttpResponse:
+    """Put a decoded label on the shelf."""
+    text = request.POST.get("label", "")
+    try:
+        item = actions.add("source", text.strip(), msgspec.to_builtins(decode(text).source()), "decoded from its label")
+    except (LabelError, CaseError) as error:
+        return render(request, "shelf/shelf.html", _context(request, label=text, error=str(error)), status=422)
+    return redirect(f"/shelf/?kind=source&q={item.name[:60].replace(' ', '+')}" if len(item.name) < 40 else "shelf")
+
+
+@require_POST
+def set_field(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take what was typed into a field of an item; a refused entry stays with its reason."""
+    name, typed = request.POST.get("field", ""), request.POST.get("text", "")
+    context: dict[str, Any] = {"have_choices": Item.Have.choices}
+    status = 200
+    try:
+        context["item"] = actions.set_field(pk, name, typed)
+    except Item.DoesNotExist:
+        raise Http404 from None
+    except CaseError as error:
+        status = 422
+        context |= {"item": get_object_or_404(Item, pk=pk), "refused": {"field": name, "text": typed, "why": error.why}}
+    if request.htmx:  # type: ignore[attr-defined]
+        return render(request, "shelf/_item.html", context, status=status)
+    if status == 200:
+        return redirect("shelf")
+    return render(request, "shelf/shelf.html", _context(request, **context), status=status)
+
+
+@require_POST
+def remove(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take an item off the shelf; conversions keep their own copies."""
+    get_object_or_404(Item, pk=pk).delete()
+    return HttpResponse("") if request.htmx else redirect("shelf")  # type: ignore[attr-defined]
+
+
+@require_GET
+def export_csv(request: HttpRequest) -> HttpResponse:
+    """The whole shelf as CSV."""
+    text = shelf_file.write_csv(actions.row_of(item) for item in Item.objects.all())
+    return _file(text, "text/csv; charset=utf-8", "shelf.csv")
+
+
+@require_GET
+def export_json(request: HttpRequest) -> HttpResponse:
+    """The whole shelf as JSON."""
+    text = shelf_file.write_json(actions.row_of(item) for item in Item.objects.all())
+    return _file(text, "application/json", "shelf.json")
+
+
+def _file(text: str, kind: str, name: str) -> HttpResponse:
+    return HttpResponse(text, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@require_POST
+def preview(request: HttpRequest) -> HttpResponse:
+    """Read a shelf file and show the fate of every row; nothing is written yet."""
+    file = request.FILES.get("file")
+    if file is None:
+        nothing = _context(request, import_error="Choose a CSV or JSON file first.")
+        return render(request, "shelf/shelf.html", nothing, status=422)
+    try:
+        fates = actions.plan(shelf_file.read(file.read(shelf_file.LARGEST_BYTES + 1)))
+    except CaseError as error:
+        told = f"{file.name}: {error}"
+        return render(request, "shelf/shelf.html", _context(request, import_error=told), status=422)
+    draft = actions.keep_draft(file.name or "file", fates)
+    return redirect("shelf-decide", draft.pk)
+
+
+def decide(request: HttpRequest, pk: int) -> HttpResponse:
+    """The preview of a file; on the word, all of it is put on the shelf, or nothing."""
+    draft = get_object_or_404(ImportDraft, pk=pk)
+    error = ""
+    if request.method == "POST":
+        if request.POST.get("do") == "drop":
+            draft.delete()
+            return redirect("shelf")
+        try:
+            actions.apply_draft(pk)
+            return redirect("shelf")
+        except CaseError as refused:
+            error = str(refused)
+    counts = Counter(fate["fate"] for fate in draft.rows)
+    first = sorted(draft.rows, key=lambda fate: ("refused", "changed", "new", "same").index(fate["fate"]))
+    context = {
+        "draft": draft,
+        "counts": [(fate, counts.get(fate, 0)) for fate in ("new", "changed", "same", "refused")],
+        "rows": first[:PREVIEWED],
+        "hidden": max(0, len(first) - PREVIEWED),
+        "refused": counts.get("refused", 0),
+        "error": error,
+    }
+    return render(request, "shelf/preview.html", context, status=422 if error else 200)

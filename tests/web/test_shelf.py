@@ -1,0 +1,242 @@
+"""The shelf: starter parts, search, edits, the decoder, files in and out."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
+from django.db import connection
+from django.test import SimpleTestCase, TestCase
+from django.test.utils import CaptureQueriesContext
+
+from hermotrope.bench import actions as bench_actions
+from hermotrope.formats import shelf_file
+from hermotrope.shelf import actions, starter
+from hermotrope.shelf.models import ImportDraft, Item
+from hermotrope.shelf.parts import part_from, part_tree
+from hermotrope_core.case import Source
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.document import CaseError
+from tests.support import case
+
+HTMX = {"HX-Request": "true"}
+
+
+class Starter(TestCase):
+    def test_sixty_parts_of_every_chemistry_and_stage(self) -> None:
+        call_command("load_starter", verbosity=0)
+        call_command("load_starter", verbosity=0)
+        items = list(Item.objects.all())
+        self.assertGreaterEqual(len(items), 60)
+        parts = [item.content() for item in items]
+        self.assertEqual({p.chemistry for p in parts if isinstance(p, Source)}, set(CHEMISTRIES))
+        stages = {item.part["stage"] for item in items if item.part and "stage" in item.part}
+        self.assertEqual(stages, {"lead", "fuse", "switch", "cut-off", "resistor", "diode", "converter", "linear"})
+        self.assertTrue(all(item.summary for item in items if item.kind != "meter"))
+
+    def test_what_was_changed_is_left_alone(self) -> None:
+        call_command("load_starter", verbosity=0)
+        item = Item.objects.get(key="bank-10")
+        actions.set_field(item.pk, "have", "own")
+        Item.objects.filter(key="bank-5").delete()
+        call_command("load_starter", verbosity=0)
+        self.assertEqual(Item.objects.get(key="bank-10").have, "own")
+        self.assertTrue(Item.objects.filter(key="bank-5").exists())
+
+
+class Pages(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        call_command("load_starter", verbosity=0)
+
+    def test_search_and_filters(self) -> None:
+        page = self.client.get("/shelf/", {"q": "tool 18"}, headers=HTMX).content.decode()
+        self.assertEqual(page.count('<tr id="item-'), 3)
+        page = self.client.get("/shelf/", {"kind": "fuse"}).content.decode()
+        self.assertEqual(page.count('<tr id="item-'), len([p for p in starter.parts() if p.kind == "fuse"]))
+        self.assertIn("Nothing on the shelf matches", self.client.get("/shelf/", {"q": "zebra"}).content.decode())
+        self.assertEqual(self.client.get("/shelf/", {"kind": "x", "have": "y", "q": "%_'\"<"}).status_code, 200)
+
+    def test_queries_do_not_grow(self) -> None:
+        with self.assertNumQueries(2):
+            self.client.get("/shelf/")
+        for i in range(20):
+            actions.add("source", f"Pack {i}", part_tree(starter.sources()["bank-10"].source))
+        with self.assertNumQueries(2):
+            self.client.get("/shelf/")
+
+    def test_the_decoder_answers_as_one_types(self) -> None:
+        page = self.client.get("/shelf/label/", {"label": "12V 74Wh"}, headers=HTMX).content.decode()
+        self.assertIn("three lithium cells", page)
+        self.assertIn("Put it on the shelf", page)
+        page = self.client.get("/shelf/label/", {"label": "<b>no</b>"}, headers=HTMX).content.decode()
+        self.assertIn("&lt;b&gt;", page)
+        self.assertNotIn("Put it on the shelf", page)
+        whole = self.client.get("/shelf/label/", {"label": "26800mAh"}).content.decode()
+        self.assertIn('value="26800mAh"', whole)
+        self.assertIn("17,000 mAh at 5 V", whole)
+
+    def test_a_decoded_label_becomes_an_item_that_feeds_a_device(self) -> None:
+        self.client.post("/shelf/add/", {"label": "5S2P 18V 5Ah"})
+        item = Item.objects.get(name="5S2P 18V 5Ah")
+        self.assertEqual((item.have, item.certainty), ("own", "typical"))
+        made = bench_actions.create(case("cases", "reference-1", source=None), "Started")
+        page = self.client.get(f"/c/{made.pk}/?panel=1").content.decode()
+        self.assertLess(page.index("5S2P 18V 5Ah"), page.index("Tool packs"))
+        self.client.post(f"/c/{made.pk}/pack/", {"key": item.key, "version": 1})
+        made.refresh_from_db()
+        self.assertEqual(made.case.source.name, "5S2P 18V 5Ah")
+        Item.objects.filter(pk=item.pk).delete()
+        made.refresh_from_db()
+        self.assertEqual(made.case.source.cells_in_series, 5)
+        self.assertEqual(self.client.post("/shelf/add/", {"label": "nonsense"}).status_code, 422)
+
+    def test_edits(self) -> None:
+        item = Item.objects.get(key="bank-10")
+        good: tuple[tuple[str, str, Any], ...] = (
+            ("price", "24.5", 24.5),
+            ("mass_g", "0.25 kg", 250),
+            ("count", "3", 3),
+            ("have", "borrowed", "borrowed"),
+        )
+        for field, text, want in good:
+            answer = self.client.post(f"/shelf/{item.pk}/set/", {"field": field, "text": text}, headers=HTMX)
+            self.assertEqual(answer.status_code, 200)
+            item.refresh_from_db()
+            self.assertEqual(getattr(item, field), want)
+        bad = (
+            ("price", "-3"),
+            ("price", "dear"),
+            ("count", "2.5"),
+            ("have", "stolen"),
+            ("name", ""),
+            ("part", "{}"),
+            ("mass_g", "12 V"),
+        )
+        for field, text in bad:
+            with self.subTest(field, text=text):
+                answer = self.client.post(f"/shelf/{item.pk}/set/", {"field": field, "text": text}, headers=HTMX)
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn('role="alert"', answer.content.decode())
+        self.assertEqual(self.client.post("/shelf/99999/set/", {"field": "count", "text": "1"}).status_code, 404)
+        self.client.post(f"/shelf/{item.pk}/remove/", headers=HTMX)
+        self.assertFalse(Item.objects.filter(pk=item.pk).exists())
+
+
+class Files(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        call_command("load_starter", verbosity=0)
+
+    def upload(self, data: bytes, name: str = "shelf.csv") -> Any:
+        return self.client.post("/shelf/import/", {"file": SimpleUploadedFile(name, data)}, follow=True)
+
+    def apply(self) -> Any:
+        return self.client.post(f"/shelf/import/{ImportDraft.objects.get().pk}/", {"do": "apply"})
+
+    def test_there_and_back_changes_nothing(self) -> None:
+        before = [actions.row_of(item) for item in Item.objects.order_by("key")]
+        for url in ("/shelf/shelf.csv", "/shelf/shelf.json"):
+            data = self.client.get(url).content
+            page = self.upload(data, url.rsplit("/", 1)[1]).content.decode()
+            with self.subTest(url):
+                self.assertIn(f"<b>{len(before)}</b> same", page)
+                self.apply()
+                self.assertEqual([actions.row_of(item) for item in Item.objects.order_by("key")], before)
+        data = self.client.get("/shelf/shelf.csv").content
+        Item.objects.all().delete()
+        self.upload(data)
+        self.apply()
+        self.assertEqual([actions.row_of(item) for item in Item.objects.order_by("key")], before)
+
+    def test_a_preview_writes_nothing_and_can_be_dropped(self) -> None:
+        count = Item.objects.count()
+        page = self.upload(b"name;kind;part\nMy meter;meter;\n").content.decode()
+        self.assertIn("<b>1</b> new", page)
+        self.assertEqual(Item.objects.count(), count)
+        self.client.post(f"/shelf/import/{ImportDraft.objects.get().pk}/", {"do": "drop"})
+        self.assertEqual((Item.objects.count(), ImportDraft.objects.count()), (count, 0))
+
+    def test_one_bad_row_keeps_all_out(self) -> None:
+        good = '{"stage": "fuse", "rating_a": 3}'
+        rows = [
+            ["name", "kind", "part"],
+            ["Good", "fuse", good],
+            ["Bad", "fuse", good.replace("3", "-3")],
+            ["", "meter", ""],
+        ]
+        rows += [
+            ["Odd", "spaceship", ""],
+            ["Twisted", "lead", "{"],
+            ["Free", "fuse", '{"stage": "fuse", "rating_a": 3, "x": 1}'],
+        ]
+        out = io.StringIO()
+        csv.writer(out).writerows(rows)
+        page = self.upload(out.getvalue().encode()).content.decode()
+        self.assertIn("<b>5</b> refused", page)
+        told = (
+            "part.rating_a: must be above 0 A",
+            "name: is missing",
+            "kind: must be one of",
+            "part: is not a JSON object",
+            "part.x: unknown field",
+        )
+        for why in told:
+            self.assertIn(why, page)
+        self.assertEqual(self.apply().status_code, 422)
+        self.assertFalse(Item.objects.filter(name="Good").exists())
+
+    def test_files_that_are_no_shelf(self) -> None:
+        for data, says in (
+            (b"", "is empty"),
+            (b"\xff\xfe\x00\x01", "not text in UTF-8"),
+            (b'{"format": "other"}', "format: must be"),
+            (b'{"format": "hermotrope-shelf/1", "items": [1]}', "items: must be a list"),
+            (b'{"format": ', "not a JSON document"),
+            (b"colour,name,kind\n", "unknown column"),
+            (b"just some words\n", "unknown column"),
+            (b"name,kind\n" + b"x,meter\n" * 20_001, "20001 rows"),
+        ):
+            with self.subTest(says):
+                answer = self.upload(data)
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn(says, answer.content.decode().replace("&#x27;", "'"))
+        self.assertEqual(self.client.post("/shelf/import/").status_code, 422)
+
+    def test_formulas_are_disarmed_on_the_way_out_and_restored_on_the_way_in(self) -> None:
+        for name in ("=1+1", "+cmd", "-2", "@sum", "\tx", "plain"):
+            Item.objects.create(key=actions.free_key("x" + name), kind="meter", name=name)
+        text = self.client.get("/shelf/shelf.csv").content.decode()
+        for row in csv.reader(io.StringIO(text)):
+            for cell in row:
+                self.assertNotRegex(cell, r"^[=+\-@\t\r]")
+        names = {row["name"] for row in shelf_file.read(text.encode())}
+        self.assertLessEqual({"=1+1", "+cmd", "-2", "@sum", "plain"}, names)
+
+    def test_five_thousand_rows_in_one_go(self) -> None:
+        part = json.dumps({"stage": "lead", "length_m": 1, "area_mm2": 0.75})
+        out = io.StringIO()
+        writer = csv.writer(out, delimiter=";")
+        writer.writerow(["name", "kind", "price", "part"])
+        writer.writerows([f"Lead {i}", "lead", "1,50", part] for i in range(5000))
+        self.assertIn("<b>5000</b> new", self.upload(out.getvalue().encode()).content.decode())
+        with CaptureQueriesContext(connection) as queries:  # SQLite takes about 75 rows a statement
+            self.apply()
+        self.assertLess(len(queries), 100)
+        self.assertEqual(Item.objects.filter(kind="lead", price=1.5).count(), 5000)
+        with self.assertNumQueries(2):
+            self.client.get("/shelf/")
+
+
+class Parts(SimpleTestCase):
+    def test_a_part_is_validated(self) -> None:
+        with self.assertRaisesRegex(CaseError, r"^part\.capacity_ah: must be above"):
+            part_from("source", {**part_tree(starter.sources()["bank-10"].source), "capacity_ah": -1})
+        with self.assertRaisesRegex(CaseError, "not known"):
+            part_from("source", {**part_tree(starter.sources()["bank-10"].source), "chemistry": "mud"})
+        with self.assertRaisesRegex(CaseError, r"^part"):
+            part_from("fuse", {"stage": "lead", "length_m": 1, "area_mm2": 1})
