@@ -7,9 +7,10 @@ from typing import Any, NamedTuple
 
 import jsonpointer
 
-from hermotrope_core.case import Case, Mode, Value, maybe, number
+from hermotrope_core.case import Case, Mode, Number, Value, maybe, number
 from hermotrope_core.document import WHOLE_NUMBERS, tree_of
 from hermotrope_core.fields import FIELDS, Field
+from hermotrope_core.intake import replaced_note
 from hermotrope_core.quantity import QuantityError, parse, parse_field, show
 
 FLAGS = {
@@ -54,7 +55,8 @@ def edit(case: Case, place: str, text: str, known_by: str = "") -> Edit:
         return _removal(tree, place, term)
     value, shown = _value(name, text)
     if name in FIELDS and name not in WHOLE_NUMBERS and isinstance(value, float):
-        value = _known(jsonpointer.resolve_pointer(tree, place, None), value, known_by)
+        old = getattr(case.device.supply, name) if parts[:2] == ["device", "supply"] else None
+        value = _known(jsonpointer.resolve_pointer(tree, place, None), value, known_by, old)
     patch = _with_parent(tree, parts)
     patch.append({"op": "add", "path": place, "value": value})
     return Edit(patch, f"{term}: {shown}")
@@ -86,12 +88,16 @@ def _quantity(text: str, field: Field) -> float:
         raise EditError(str(error)) from None
 
 
-def _known(old: Any, value: float, known_by: str) -> Any:
-    """Keep the note of the old value; a bare number stands for a typical one."""
+def _known(old: Any, value: float, known_by: str, limit: Number | None = None) -> Any:
+    """Keep the note of the old value; a bare number stands for a typical one.
+
+    A `limit` of the supply window that is stated anew keeps in its note what it said before.
+    """
     note = old.get("note") if isinstance(old, dict) else None
     kept = known_by or (old.get("known_by", "typical") if isinstance(old, dict) else "typical")
     if kept not in KNOWN_BY:
         raise EditError(f"known by must be one of {', '.join(KNOWN_BY)}")
+    note = replaced_note(limit, value, kept) or note  # type: ignore[arg-type]  # just checked
     if kept == "typical" and not note:
         return value
     return {"value": value, "known_by": kept} | ({"note": note} if note else {})

@@ -9,10 +9,11 @@ import msgspec
 
 from hermotrope.bench.edits import FLAGS, KNOWN_BY, TABLES, shown
 from hermotrope.drawings.line import stage_kind, stage_title
-from hermotrope_core.case import Case, Connector, Known, Mode, Source, Stage, Value
+from hermotrope_core.case import Case, Connector, Known, Mode, Stage, Value
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import WHOLE_NUMBERS
 from hermotrope_core.fields import FIELDS
+from hermotrope_core.measure import HELPERS, helpers_for
 from hermotrope_core.quantity import EXAMPLES
 
 YES_NO = (("yes", "yes"), ("no", "no"))
@@ -136,6 +137,8 @@ class Row(msgspec.Struct, frozen=True):
     """True where other fields come and go with this one."""
     error: str = ""
     conflict: str = ""
+    helpers: tuple[tuple[str, str], ...] = ()
+    """Ways to measure it: key and title."""
 
     @property
     def id(self) -> str:
@@ -144,6 +147,14 @@ class Row(msgspec.Struct, frozen=True):
     @property
     def known_choices(self) -> tuple[str, ...]:
         return KNOWN_BY
+
+
+def helped(case: Case, asked: tuple[Row, ...]) -> tuple[Row, ...]:
+    """The same rows, each with the ways in which it can be measured."""
+    return tuple(
+        msgspec.structs.replace(one, helpers=tuple((key, HELPERS[key].title) for key in helpers_for(case, one.place)))
+        for one in asked
+    )
 
 
 class ModePanel(msgspec.Struct, frozen=True):
@@ -216,7 +227,7 @@ def row_at(case: Case, place: str) -> Row:
             raise LookupError(place)
     if part is not None and parts[-1] not in getattr(part, "__struct_fields__", ()):
         raise LookupError(place)
-    return row(part, parts[-1], "/" + "/".join(parts[:-1]) if len(parts) > 1 else "")
+    return helped(case, (row(part, parts[-1], "/" + "/".join(parts[:-1]) if len(parts) > 1 else ""),))[0]
 
 
 def panel_for(case: Case, key: str) -> Panel:
@@ -228,19 +239,20 @@ def panel_for(case: Case, key: str) -> Panel:
         return Panel(key, "Put in a stage", "add", stage=int(key[4:]))
     index = int(key) if key.isdigit() and 1 <= int(key) <= count + 2 else count + 2
     if index == 1:
-        return _source_panel(case.source)
+        return _source_panel(case)
     if index == count + 2:
         return _device_panel(case, index)
     stage = case.path[index - 2]
-    return _stage_panel(stage, index)
+    return _stage_panel(case, stage, index)
 
 
-def _stage_panel(stage: Stage, index: int) -> Panel:
-    names = STAGE_FIELDS[stage_kind(stage)]
-    return Panel(str(index), stage_title(stage), "stage", index - 2, rows(stage, names, f"/path/{index - 2}"))
+def _stage_panel(case: Case, stage: Stage, index: int) -> Panel:
+    asked = rows(stage, STAGE_FIELDS[stage_kind(stage)], f"/path/{index - 2}")
+    return Panel(str(index), stage_title(stage), "stage", index - 2, helped(case, asked))
 
 
-def _source_panel(source: Source | None) -> Panel:
+def _source_panel(case: Case) -> Panel:
+    source = case.source
     if source is None:
         return Panel("1", "Choose a pack", "shelf", -1)
     port = source.regulated_output
@@ -249,7 +261,7 @@ def _source_panel(source: Source | None) -> Panel:
         "Pack",
         "source",
         -1,
-        rows=rows(source, SOURCE_FIELDS, "/source"),
+        rows=helped(case, rows(source, SOURCE_FIELDS, "/source")),
         more=rows(source, SOURCE_MORE, "/source"),
         port=rows(port, PORT_FIELDS, "/source/regulated_output") if port else (),
         connector=_connector(source.outlet, "/source/outlet"),
@@ -278,20 +290,20 @@ def _device_panel(case: Case, index: int) -> Panel:
         len(case.path),
         rows=rows(device.supply, ("min_v", "nominal_v", "max_v", "absolute_max_v"), "/device/supply"),
         connector=_connector(device.inlet, "/device/inlet"),
-        modes=tuple(_mode(mode, i, mode.name in used) for i, mode in enumerate(device.modes)),
+        modes=tuple(_mode(case, mode, i, mode.name in used) for i, mode in enumerate(device.modes)),
         flags=(*flags, *battery, row(device, "name", "/device")),
         traits=tuple((trait, words, trait in device.traits) for trait, words in TRAITS),
     )
 
 
-def _mode(mode: Mode, i: int, in_duty: bool) -> ModePanel:
+def _mode(case: Case, mode: Mode, i: int, in_duty: bool) -> ModePanel:
     at = f"/device/modes/{i}"
     peak = "peak_w" if mode.peak_w is not None else "peak_a"
     return ModePanel(
         i,
         row(mode, "name", at),
         row(mode, "kind", at),
-        row(mode, Mode.OWN[mode.kind], at),
+        helped(case, (row(mode, Mode.OWN[mode.kind], at),))[0],
         rows(mode, (peak, "peak_s"), at),
         in_duty,
     )

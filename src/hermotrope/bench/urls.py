@@ -1,6 +1,6 @@
 from django.urls import path
 
-from hermotrope.bench.views import bench, changes, feed
+from hermotrope.bench.views import bench, changes, feed, intake
 
 urlpatterns = [
     path("", bench.bench, name="bench"),
@@ -16,6 +16,9 @@ urlpatterns = [
     path("c/<int:pk>/stage/", changes.change_stage, name="stage"),
     path("c/<int:pk>/mode/", changes.change_mode, name="mode"),
     path("c/<int:pk>/duty/", changes.change_duty, name="duty"),
+    path("c/<int:pk>/intake/", intake.intake, name="intake"),
+    path("c/<int:pk>/polarity/", intake.polarity, name="polarity"),
+    path("c/<int:pk>/measure/<slug:key>/", intake.measure, name="measure"),
     path("c/<int:pk>/step/", changes.step, name="step"),
     path("c/<int:pk>/done/", changes.done, name="done"),
     path("c/<int:pk>/remove/", changes.remove, name="remove"),

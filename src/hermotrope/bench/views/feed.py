@@ -16,6 +16,7 @@ from hermotrope.drawings.chart import run_chart
 from hermotrope.drawings.line import feed_line, scrub_payload
 from hermotrope.drawings.scale import supply_scale
 from hermotrope.shelf.entries import pack_groups
+from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import write_case
 from hermotrope_core.figures import duration
 from hermotrope_core.findings import Finding
@@ -71,6 +72,7 @@ def feed_context(conversion: Conversion, panel: str, refused: Row | None = None)
         "can_undo": conversion.revision - 1 in numbers,
         "can_redo": conversion.revision + 1 in numbers,
         "stage_kinds": STAGES,
+        "chemistries": [(key, cell.label) for key, cell in CHEMISTRIES.items()],
         "unaccepted": {"over-max", "life-safety", "mains"} - set(case.accepted),
     }
     if chosen.kind in ("shelf", "source"):

@@ -5,7 +5,11 @@
 
   function refresh() {
     const panel = byId("panel"), state = document.querySelector("#state input[name=panel]");
-    if (panel && state) state.value = panel.dataset.panel;
+    if (panel && state) {
+      state.value = panel.dataset.panel;
+      const here = "?panel=" + encodeURIComponent(state.value); // so that a reload comes back to this panel
+      if (location.search !== here) history.replaceState(history.state, "", here);
+    }
     if (byId("body")?.querySelector("#line")) { charts.load(); scrub.load(); }
   }
 
@@ -32,6 +36,13 @@
   });
   document.addEventListener("htmx:responseError", (event) => trouble(`Not saved: the bench answered ${event.detail.xhr.status}. What you typed is still here; reload the page if it happens again.`));
   document.addEventListener("htmx:sendError", () => trouble("Not saved: the bench does not answer. Is it still running? What you typed is still here."));
+
+  // A row that was filled from a measurement closes its helper.
+  document.addEventListener("htmx:afterSwap", (event) => {
+    const id = event.detail.target.id ?? "";
+    const status = event.detail.xhr?.status;
+    if (id.startsWith("row-") && status === 200) byId("m-" + id.slice(4))?.replaceChildren();
+  });
 
   // After an answer link, put the focus into the field it asks for.
   let wanted = "";

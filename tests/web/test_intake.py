@@ -1,0 +1,84 @@
+"""The intake's pages: window, polarity, measuring helpers."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.test import TestCase
+
+from hermotrope.bench import actions
+from hermotrope.bench.models import Conversion
+from hermotrope_core.case import Known
+from hermotrope_core.document import case_from
+from tests.support import tree
+
+HTMX = {"HX-Request": "true"}
+
+
+class Intake(TestCase):
+    def setUp(self) -> None:
+        made = tree("cases", "hide-mount-on-tool-pack")
+        made["device"]["supply"] = {}
+        made["device"]["inlet"] = {"kind": "barrel", "outer_mm": 5.5, "inner_mm": 2.1}
+        self.made = actions.create(case_from(made), "Started")
+
+    def post(self, name: str, status: int = 200, **data: Any) -> str:
+        form = {"version": self.now().version, **data}
+        answer = self.client.post(f"/c/{self.made.pk}/{name}/", form, headers=HTMX)
+        self.assertEqual(answer.status_code, status, answer.content.decode()[:300])
+        return answer.content.decode()
+
+    def now(self) -> Conversion:
+        return Conversion.objects.get(pk=self.made.pk)
+
+    def test_the_window_from_cells_and_from_an_adapter(self) -> None:
+        told = self.post("intake", **{"from": "cells", "chemistry": "nimh", "count": "9"})
+        self.assertIn("Most volts: 13.1 V from 9 nickel-metal", told)
+        supply = self.now().case.device.supply
+        self.assertEqual(supply.max_v, Known(value=13.05, known_by="typical", note=supply.max_v.note))  # type: ignore[union-attr]
+        text = self.post("intake", **{"from": "adapter", "volts": "12 V", "kind": "unregulated", "unloaded": "16.9"})
+        self.assertIn("Most volts: 16.9 V (measured) replaces 13.1 V (typical)", text)
+
+    def test_refused_with_a_reason(self) -> None:
+        for data, says in (
+            ({"from": "cells", "chemistry": "nimh", "count": "lots"}, "no number of cells"),
+            ({"from": "cells", "chemistry": "nimh", "count": "77"}, "1 to 40 cells"),
+            ({"from": "cells", "chemistry": "mud", "count": "4"}, "no chemistry"),
+            ({"from": "adapter", "volts": "12 V", "kind": "ac"}, "says nothing about direct current"),
+            ({"from": "adapter", "volts": "", "kind": "regulated"}, "nothing is entered"),
+            ({"from": "adapter", "volts": "12", "kind": "regulated", "unloaded": "3"}, "measure again"),
+        ):
+            with self.subTest(says):
+                self.assertIn(says, self.post("intake", 422, **data))
+        self.assertEqual(self.now().version, 1)
+
+    def test_a_measured_limit_keeps_what_it_contradicts(self) -> None:
+        self.post("set", place="/device/supply/min_v", text="9 V", known_by="label")
+        text = self.post("set", place="/device/supply/min_v", text="8 V", known_by="measured")
+        self.assertIn("replaces 9.00 V (label)", text)
+
+    def test_polarity_is_a_recorded_measurement(self) -> None:
+        self.post("polarity", red_on="centre", text="-12.1 V")
+        inlet = self.now().case.device.inlet
+        self.assertEqual((inlet.polarity, inlet.measured), ("centre-negative", True))  # type: ignore[union-attr]
+        self.assertIn("red on the centre reads", self.now().revisions.last().label)  # type: ignore[union-attr]
+        self.assertIn("next to nothing", self.post("polarity", 422, red_on="sleeve", text="0.01 V"))
+        self.assertIn("is not volts", self.post("polarity", 422, red_on="sleeve", text="plus"))
+
+    def test_a_helper_shows_its_sum_and_stores_nothing(self) -> None:
+        url = f"/c/{self.made.pk}/measure/resistance/"
+        form = {"place": "/source/resistance_ohm", "light_v": "20.1", "light_a": "0.2"}
+        form |= {"heavy_v": "19.6", "heavy_a": "4.2 A"}
+        text = self.client.get(url, form, headers=HTMX).content.decode()
+        self.assertIn("R = (V_light − V_heavy) / (I_heavy − I_light)", text)
+        self.assertIn("Use 0.125 Ω, measured", text)
+        part = self.client.get(
+            url, form, headers={**HTMX, "HX-Target": "m-f-source-resistance-ohm-sum"}
+        ).content.decode()
+        self.assertIn("Use 0.125", part)
+        self.assertNotIn("Light: volts", part)
+        self.assertIn("more amperes", self.client.get(url, {**form, "heavy_a": "0.1"}, headers=HTMX).content.decode())
+        self.assertIn("Light: volts", self.client.get(url, {"place": form["place"]}).content.decode())
+        for bad in ({"place": "/title"}, {"place": "/nowhere/x"}, {"place": "/path/0/rating_a"}):
+            self.assertEqual(self.client.get(url, bad).status_code, 404)
+        self.assertEqual(self.now().version, 1)
