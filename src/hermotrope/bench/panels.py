@@ -66,6 +66,8 @@ AS_STATED = {
     "temperature_c", "initial_soc", "reserve_soc",
 }  # fmt: skip
 """Set-points, geometry and choices, which are taken as stated: nobody is asked how they are known."""
+REDRAWS = {"outer_mm", "inner_mm"}
+"""Quantities that a drawing inside the panel shows."""
 STAGE_FIELDS = {
     "lead": ("length_m", "area_mm2", "swaps_polarity"),
     "fuse": ("rating_a", "resistance_ohm"),
@@ -205,7 +207,8 @@ def row(part: Value | None, name: str, at: str, typed: str | None = None, error:
     known = (value.known_by if isinstance(value, Known) else "typical") if asked else ""
     note = value.note or "" if isinstance(value, Known) else ""
     words = note or (field.help if field else "")
-    return Row(place, term, text, "table" if is_table else "quantity", (), known, words, example, False, error)
+    redraws = name in REDRAWS
+    return Row(place, term, text, "table" if is_table else "quantity", (), known, words, example, redraws, error)
 
 
 def rows(part: Value | None, names: Sequence[str], at: str) -> tuple[Row, ...]:

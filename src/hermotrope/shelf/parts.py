@@ -44,14 +44,6 @@ def part_tree(part: Part) -> Any:
     return None if part is None else msgspec.json.decode(msgspec.json.encode(part))
 
 
-def kind_of(part: Part) -> str:
-    """The kind of item that holds a part."""
-    for kind, kinds in (("source", Source), ("converter", Converter), ("lead", Lead), ("fuse", Fuse)):
-        if isinstance(part, kinds):
-            return kind
-    return "meter" if part is None else "stage"
-
-
 def summary(part: Part) -> str:
     """One line that tells a part from its like."""
     if part is None:

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import Row, panel_for, panel_of_place
+from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.chart import run_chart
 from hermotrope.drawings.line import feed_line, scrub_payload
 from hermotrope.drawings.scale import supply_scale
@@ -75,6 +76,8 @@ def feed_context(conversion: Conversion, panel: str, refused: Row | None = None)
         "chemistries": [(key, cell.label) for key, cell in CHEMISTRIES.items()],
         "unaccepted": {"over-max", "life-safety", "mains"} - set(case.accepted),
     }
+    context["inlet_view"] = end_view(case.device.inlet)
+    context["outlet_view"] = end_view(case.source.outlet) if case.source else None
     if chosen.kind in ("shelf", "source"):
         context["shelf"] = pack_groups(case)
     if chosen.kind == "record":

@@ -1,0 +1,45 @@
+"""Barrel connectors: usual sizes, and those that are easily mistaken for each other."""
+
+from __future__ import annotations
+
+from hermotrope_core.wiring import PARTS
+
+SAME_MM = 0.06
+"""Two sizes closer than this are one; callipers and burrs are no better."""
+ALIKE_OUTER_MM, ALIKE_INNER_MM = 0.35, 0.55
+"""Barrels closer than this in both diameters look alike."""
+
+
+def look_alikes(outer_mm: float, inner_mm: float) -> tuple[tuple[float, float], ...]:
+    """Usual barrel sizes (outer, inner, in mm) that look like this one and are not."""
+    return tuple(
+        (outer, inner)
+        for outer, inner in PARTS.barrel_sizes_mm_outer_inner
+        if abs(outer - outer_mm) < ALIKE_OUTER_MM
+        and abs(inner - inner_mm) < ALIKE_INNER_MM
+        and (abs(outer - outer_mm) > SAME_MM or abs(inner - inner_mm) > SAME_MM)
+    )
+
+
+def is_usual(outer_mm: float, inner_mm: float) -> bool:
+    """True for a size that plugs are commonly made in."""
+    return any(
+        abs(outer - outer_mm) <= SAME_MM and abs(inner - inner_mm) <= SAME_MM
+        for outer, inner in PARTS.barrel_sizes_mm_outer_inner
+    )
+
+
+def barrel_advice(outer_mm: float, inner_mm: float) -> tuple[str, ...]:
+    """What to check before buying a plug of this size; empty where nothing is easily mistaken."""
+    told = []
+    if not is_usual(outer_mm, inner_mm):
+        told.append(f"{outer_mm:g} × {inner_mm:g} mm is no usual size: measure both diameters again with callipers.")
+    for outer, inner in look_alikes(outer_mm, inner_mm):
+        if inner > inner_mm + SAME_MM:
+            fits = f"a {inner:g} mm plug is loose on its {inner_mm:g} mm pin and drops out or flickers"
+        elif inner < inner_mm - SAME_MM:
+            fits = f"a {inner:g} mm plug will not go on its {inner_mm:g} mm pin"
+        else:
+            fits = f"the shell is {outer:g} mm, not {outer_mm:g} mm"
+        told.append(f"{outer:g} × {inner:g} mm looks the same: {fits}.")
+    return tuple(told)
