@@ -254,6 +254,8 @@ class ShelfJourney(BrowserTest):
         expect(page.locator(".counts")).to_contain_text("1 refused")
         expect(page.get_by_role("button", name="Put all of it on the shelf")).to_be_disabled()
         page.get_by_role("button", name="Drop it").click()
+        page.wait_for_url("**/shelf/")
+        page.wait_for_load_state("load")
         file["buffer"] = table.replace("Nothing,spaceship,\n", "").encode()
         page.locator("#file").set_input_files(file)
         page.get_by_role("button", name="Put all of it on the shelf").click()

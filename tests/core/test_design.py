@@ -50,7 +50,7 @@ class Choosing(SimpleTestCase):
         peak=st.floats(1, 3),
         closed=st.booleans(),
     )
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     def test_one_press_never_brings_what_it_should_prevent(
         self, cells: int, chemistry: str, rated: float, watts: float, peak: float, closed: bool
     ) -> None:

@@ -160,7 +160,7 @@ class Ends(SimpleTestCase):
 
 class Properties(SimpleTestCase):
     @given(st.floats(0.5, 50), st.floats(0, 0.6), st.floats(0.5, 40), st.floats(-25, 60))
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     def test_physics_holds(self, watts: float, ohm: float, ah: float, warmth: float) -> None:
         places = {"device.modes.0.power_w": watts, "source.resistance_ohm": ohm, "source.capacity_ah": ah}
         made = tree("cases", "reference-1", **places, **{"conditions.temperature_c": warmth, "source.peukert": 1.1})
