@@ -22,6 +22,8 @@ CLOSED_BOX_DERATING = 0.7
 MARGIN = 1.2
 """A chosen converter is rated at least this many times the heaviest mode's current."""
 HEADROOM_V = 1.0
+SET_POINT_V = 0.05
+"""A set-point is adjusted no finer than this, volts."""
 SHORT_A = 5.0
 """A source that drives more than this into a short must be fused."""
 
@@ -183,7 +185,8 @@ def converter_change(situation: Situation) -> Change:
     for i in range(len(case.path) - 1, -1, -1):
         stage = case.path[i]
         if isinstance(stage, Converter | Linear) and target is not None:
-            return (replace(f"/path/{i}/output_v", target),)
+            volts = set_point(situation, number(stage.output_v), target)
+            return () if volts is None else (replace(f"/path/{i}/output_v", volts),)
     board = converter_for(situation)
     if board is None or len(case.path) + 2 > MOST_STAGES:
         return ()
@@ -194,6 +197,23 @@ def converter_change(situation: Situation) -> Change:
     if not fused and situation.source.regulated_output is None:
         changes.extend(fuse_change(Situation(msgspec.structs.replace(case, path=path))))
     return tuple(changes)
+
+
+def set_point(situation: Situation, now: float, target: float) -> float | None:
+    """Where to set the last holder so that the device gets its rated volts; None if it stands there.
+
+    A holder that already gives the rated volts is raised by what the heaviest mode loses behind it,
+    unless the device would then get too much with no current.
+    """
+    if abs(now - target) > SET_POINT_V:
+        return target
+    heavy = situation.at(situation.heaviest, 1.0)
+    most = maybe(situation.case.device.supply.max_v)
+    if not heavy.complete or most is None:
+        return None
+    raised = round(target + now - heavy.inlet_v, 2)
+    at_rest = situation.unloaded[-1] + raised - now
+    return raised if raised - now > SET_POINT_V and at_rest <= most else None
 
 
 def cut_off_change(situation: Situation) -> Change:

@@ -24,6 +24,7 @@ class Cures(SimpleTestCase):
                 with self.subTest(name, code=finding.code):
                     cured = case_from(jsonpatch.apply_patch(tree_of(case_from(tree)), list(finding.change)))
                     after = check(Situation(cured))
+                    self.assertNotEqual(cured, case_from(tree))
                     same = {f.level for f in after if f.code == finding.code and f.stage >= finding.stage}
                     self.assertNotIn(finding.level, same)
                     new = {f.code for f in after if f.level == "refuse"} - {f.code for f in before}

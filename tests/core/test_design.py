@@ -80,6 +80,22 @@ class Choosing(SimpleTestCase):
         change = converter_change(Situation(made))
         self.assertEqual(change, ({"op": "replace", "path": "/path/2/output_v", "value": 12.0},))
 
+    def test_a_converter_at_the_rated_volts_is_raised_by_what_is_lost_behind_it(self) -> None:
+        lossy = case("judgements", "resistor-before-electronics", **{"path.3.resistance_ohm": 1.0})
+        low = next(f for f in check(Situation(lossy)) if f.code == "under-min-at-full")
+        self.assertEqual(low.change[0]["op"], "replace")
+        self.assertGreater(low.change[0]["value"], 13.5)
+        raised = case(
+            "judgements",
+            "resistor-before-electronics",
+            **{"path.3.resistance_ohm": 1.0, "path.2.output_v": low.change[0]["value"]},
+        )
+        self.assertNotIn("under-min-at-full", {f.code for f in check(Situation(raised))})
+        worse = case("judgements", "resistor-before-electronics", **{"path.3.resistance_ohm": 1.6})
+        hopeless = next(f for f in check(Situation(worse)) if f.code == "under-min-at-full")
+        self.assertEqual(hopeless.change, ())
+        self.assertIn("lose less", hopeless.cure or "")
+
     def test_the_fuse_rides_the_peak(self) -> None:
         fuse = fuse_for(Situation(case("judgements", "start-peak-opens-fuse")))
         assert fuse

@@ -21,10 +21,12 @@ def hold_the_volts(situation: Situation) -> tuple[str | None, Change]:
     """The cure for wrong volts at the inlet, in words and as a change."""
     change = converter_change(situation)
     if not change:
+        if any(isinstance(stage, Converter | Linear) for stage in situation.case.path):
+            return "lose less between the converter and the device: a thicker lead, no diode or resistor", ()
         return "a converter that holds the rated volts; no generic board suits this pack and load", ()
     target = figure(maybe(situation.case.device.supply.nominal_v) or 0.0, "V")
     if change[0]["op"] == "replace":
-        return f"set the converter to {target}", change
+        return f"set the converter to {figure(change[0]['value'], 'V')}", change
     fuse = " and a fuse" if len(change) > 1 else ""
     return f"put in a {change[0]['value']['topology']} converter set to {target}{fuse}", change
 
@@ -130,9 +132,12 @@ def _cure_for_early_stop(situation: Situation, stopped: Run) -> tuple[str | None
     """What would use the rest of the charge; a converter only where it makes the run longer."""
     if stopped.end_cause == "collapse":
         return STRONGER, ()
-    if any(isinstance(stage, Converter | Linear) for stage in situation.case.path):
+    held = any(isinstance(stage, Converter | Linear) for stage in situation.case.path)
+    if held and stopped.end_cause != "device minimum":
         return "a converter that takes in lower volts", ()
     cure, change = hold_the_volts(situation)
+    if held:
+        return cure, change
     longer = Situation(with_stages(situation.case, change)).run if change else None
     if longer is None or longer.runtime_s <= stopped.runtime_s:
         return "a device or a pack whose volts go further down; a converter would take more than it saves here", ()
