@@ -5,8 +5,6 @@ from __future__ import annotations
 from math import floor, isfinite, log10
 
 _MILLI = {"A", "W", "V", "Ω", "Ah", "m"}
-DIGITS = {"measured": 3, "datasheet": 3, "label": 3, "typical": 2, "guess": 1}
-"""Significant digits a computed figure deserves, by the least certain thing that went into it."""
 
 
 def digits(value: float, significant: int) -> str:

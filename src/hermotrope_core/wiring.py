@@ -20,8 +20,6 @@ class Parts(msgspec.Struct, frozen=True):
     glass_fuse_ratings_a: tuple[float, ...]
     fuse_opens_s_by_times_rating: Table
     barrel_sizes_mm_outer_inner: Table
-    usb_negotiated_v: tuple[float, ...]
-    resistor_e12: tuple[float, ...]
 
 
 PARTS: Parts = msgspec.json.decode(get_data("hermotrope_core", "data/parts.json") or b"", type=Parts)

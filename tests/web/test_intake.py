@@ -49,7 +49,10 @@ class Intake(TestCase):
             ({"from": "adapter", "volts": "12", "kind": "regulated", "unloaded": "3"}, "measure again"),
         ):
             with self.subTest(says):
-                self.assertIn(says, self.post("intake", 422, **data))
+                text = self.post("intake", 422, **data, panel="6")
+                self.assertIn(says, text)
+                for typed in (data.get("volts"), data.get("count"), data.get("unloaded")):
+                    self.assertIn(f'value="{typed}"' if typed else "", text)
         self.assertEqual(self.now().version, 1)
 
     def test_a_measured_limit_keeps_what_it_contradicts(self) -> None:
@@ -63,7 +66,14 @@ class Intake(TestCase):
         self.assertEqual((inlet.polarity, inlet.measured), ("centre-negative", True))  # type: ignore[union-attr]
         self.assertIn("red on the centre reads", self.now().revisions.last().label)  # type: ignore[union-attr]
         self.assertIn("next to nothing", self.post("polarity", 422, red_on="sleeve", text="0.01 V"))
-        self.assertIn("is not volts", self.post("polarity", 422, red_on="sleeve", text="plus"))
+        text = self.post("polarity", 422, red_on="sleeve", text="plus", panel="6")
+        self.assertIn("is not volts", text)
+        self.assertIn('value="plus"', text)
+        self.assertIn(
+            'value="5 parsecs"', self.post("set", 422, place="/device/inlet/outer_mm", text="5 parsecs", panel="6")
+        )
+        self.assertIn('value="soon"', self.post("duty", 422, do="add", mode="hold", text="soon", panel="run"))
+        self.assertIn('value="ages"', self.post("done", 422, text="ages", panel="run"))
 
     def test_a_helper_shows_its_sum_and_stores_nothing(self) -> None:
         url = f"/c/{self.made.pk}/measure/resistance/"

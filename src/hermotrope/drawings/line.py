@@ -22,6 +22,7 @@ DEVICE_WIDTH, DEVICE_GAP, MARGIN = 168.0, 70.0, 12.0
 LEAST_GAP = 60.0
 """Least length of conductor between two stages; a longer path makes the drawing wider."""
 CELLS_SHOWN = 6
+CELL_TOP, CELL_STEP, CELL_WIDTH = 94.0, 18.0, 80.0
 SAMPLES = 41
 TITLES = {
     "fuse": "Fuse",
@@ -79,7 +80,8 @@ class Line(msgspec.Struct, frozen=True):
     width: float
     stations: tuple[Station, ...]
     gaps: tuple[Gap, ...]
-    cells: tuple[tuple[float, bool], ...]
+    cells: tuple[tuple[float, float], ...]
+    """Top and filled width of each bar of the pack's gauge."""
     device_left: float
     inlet: dict[str, Any]
     broken: int | None
@@ -270,12 +272,13 @@ def thickness(amps: float) -> float:
     return round(min(12.0, 2.5 + 2.5 * sqrt(max(amps, 0.0))), 2)
 
 
-def _cells(case: Case, soc: float) -> tuple[tuple[float, bool], ...]:
-    """The pack's gauge: (share filled, counted from the top), one bar per cell up to `CELLS_SHOWN`."""
+def _cells(case: Case, soc: float) -> tuple[tuple[float, float], ...]:
+    """The pack's gauge: (top, filled width) of a bar per cell, up to `CELLS_SHOWN`; the top one empties first."""
     if case.source is None:
         return ()
     bars = min(case.source.cells_in_series, CELLS_SHOWN) if case.source.cells_in_series > 1 else 3
-    return tuple((max(0.0, min(1.0, soc * bars - (bars - 1 - i))), True) for i in range(bars))
+    shares = [max(0.0, min(1.0, soc * bars - (bars - 1 - i))) for i in range(bars)]
+    return tuple((CELL_TOP + CELL_STEP * i, round(CELL_WIDTH * share, 1)) for i, share in enumerate(shares))
 
 
 def inlet_shape(inlet: Connector | None, x: float) -> dict[str, Any]:
@@ -306,7 +309,7 @@ def scrub_payload(situation: Situation, demands: list[tuple[str, Demand]]) -> di
             "stations": [_row(point) if point.complete else None for point in rows],
             "stops": [[b.cause, b.stage + 1] if (b := next(iter(point.breaches), None)) else None for point in rows],
         }
-    return {"socs": socs, "modes": modes, "emf": [round(situation.circuit.emf(soc), 4) for soc in socs]}
+    return {"socs": socs, "modes": modes}
 
 
 def _row(point: Point) -> list[list[float]]:

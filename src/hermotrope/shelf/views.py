@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 from typing import Any
+from urllib.parse import urlencode
 
 import msgspec
 from django.db.models import Count, Q
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from hermotrope.formats import shelf_file
@@ -88,7 +90,7 @@ def add(request: HttpRequest) -> HttpResponse:
         item = actions.add("source", text.strip(), msgspec.to_builtins(decode(text).source()), "decoded from its label")
     except (LabelError, CaseError) as error:
         return render(request, "shelf/shelf.html", _context(request, label=text, error=str(error)), status=422)
-    return redirect(f"/shelf/?kind=source&q={item.name[:60].replace(' ', '+')}" if len(item.name) < 40 else "shelf")
+    return redirect(f"{reverse('shelf')}?{urlencode({'kind': 'source', 'q': item.name})}")
 
 
 @require_POST

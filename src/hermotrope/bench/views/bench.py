@@ -46,8 +46,9 @@ def _bench(request: HttpRequest, error: str = "", status: int = 200) -> HttpResp
         default=Value(3),
         output_field=IntegerField(),
     )
-    order = ["-changed_at"] if request.GET.get("sort") == "recent" else ["urgent", "-changed_at"]
-    found = Conversion.objects.annotate(urgent=urgent).filter(FILTERS[chosen][1]).order_by(*order, "pk")
+    found = (
+        Conversion.objects.annotate(urgent=urgent).filter(FILTERS[chosen][1]).order_by("urgent", "-changed_at", "pk")
+    )
     counts = Conversion.objects.aggregate(
         **{key: Count("pk", filter=rule) for key, (_, rule) in FILTERS.items() if key != "all"}, all=Count("pk")
     )

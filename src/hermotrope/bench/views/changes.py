@@ -18,7 +18,7 @@ from hermotrope.bench import actions, stages
 from hermotrope.bench.edits import EditError, edit
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
-from hermotrope.bench.panels import row_at
+from hermotrope.bench.panels import Row, row_at
 from hermotrope.bench.views.feed import feed_context
 from hermotrope.drawings.line import stage_title
 from hermotrope.shelf.models import Item
@@ -38,10 +38,20 @@ def version_of(request: HttpRequest) -> int:
 
 
 def body(
-    request: HttpRequest, conversion: Conversion, notice: str = "", status: int = 200, panel: str = ""
+    request: HttpRequest,
+    conversion: Conversion,
+    notice: str = "",
+    status: int = 200,
+    panel: str = "",
+    refused: Row | None = None,
 ) -> HttpResponse:
-    """Everything below the page's head; a plain form gets the whole page back."""
-    context = feed_context(conversion, panel or request.POST.get("panel", ""))
+    """Everything below the page's head; a plain form gets the whole page back.
+
+    Where a change was not taken, `typed` carries what its form held, so that nothing is lost.
+    """
+    context = feed_context(conversion, panel or request.POST.get("panel", ""), refused)
+    if status != 200 and request.resolver_match:
+        context["typed"] = {**request.POST.dict(), "form": request.resolver_match.url_name, "error": notice}
     return answer(request, "bench/_body.html", {**context, "notice": notice}, status)
 
 
@@ -118,7 +128,7 @@ def _answer(
     status = 409 if conflict else 422 if error else 200
     if row.whole_page:
         notice = {200: "", 409: BEHIND, 422: f"{row.term}: {error}"}[status]
-        return body(request, conversion, notice, status)
+        return body(request, conversion, notice, status, refused=row if typed is not None else None)
     context = feed_context(conversion, request.POST.get("panel", ""), row if typed is not None else None)
     return answer(request, "bench/_set.html", {**context, "row": row}, status)
 

@@ -42,7 +42,7 @@ const charts = (() => {
     volts: (data) => ({ columns: [PACK, INLET], unit: "V", title: "<b>volts</b><span class=\"pack-key\">pack cells</span><span class=\"inlet-key\">inlet</span>", series: [{ stroke: ink("--copper"), width: 2 }, { stroke: ink("--cool"), width: 2 }], range: (lo, hi) => limitsRange(data, lo, hi) }),
     amps: () => ({ columns: [AMPS], unit: "A", title: "<b>amperes from the pack</b>", series: [{ stroke: ink("--copper"), width: 1.6, fill: ink("--copper-pale") }], range: (lo, hi) => [0, hi * 1.12 || 1] }),
     charge: () => ({ columns: [CHARGE], unit: "%", title: "<b>charge left</b>", series: [{ stroke: ink("--ink"), width: 2 }], range: () => [0, 105] }),
-    duty: (data) => ({ columns: [MODE], unit: "", title: `<b>mode</b><span>${data.modes.length > 1 ? "" : ""}</span>`, series: [{ stroke: ink("--cool"), width: 1.4, fill: ink("--cool-pale") }], range: () => [-0.35, data.modes.length - 0.5] }),
+    duty: (data) => ({ columns: [MODE], unit: "", title: "<b>mode</b>", series: [{ stroke: ink("--cool"), width: 1.4, fill: ink("--cool-pale") }], range: () => [-0.35, data.modes.length - 0.5] }),
   };
 
   function limitsRange(data, lo, hi) {
