@@ -51,8 +51,8 @@ class Intake(TestCase):
             with self.subTest(says):
                 text = self.post("intake", 422, **data, panel="6")
                 self.assertIn(says, text)
-                for typed in (data.get("volts"), data.get("count"), data.get("unloaded")):
-                    self.assertIn(f'value="{typed}"' if typed else "", text)
+                for typed in filter(None, (data.get("volts"), data.get("count"), data.get("unloaded"))):
+                    self.assertIn(f'value="{typed}"', text)
         self.assertEqual(self.now().version, 1)
 
     def test_a_measured_limit_keeps_what_it_contradicts(self) -> None:
