@@ -9,7 +9,7 @@ import os
 import sys
 from typing import Any, NoReturn
 
-from hermotrope_core.case import Case
+from hermotrope_core.case import Case, planned
 from hermotrope_core.discharge import NeverEnds, run
 from hermotrope_core.document import LARGEST_BYTES, CaseError, finished, read_case, schema
 from hermotrope_core.findings import check
@@ -49,7 +49,7 @@ def load(path: str) -> Case:
                 data = file.read(LARGEST_BYTES + 1)
     except OSError as error:
         raise CaseError("case", f"cannot read {path}: {error.strerror}") from None
-    return finished(read_case(data))
+    return planned(finished(read_case(data)))
 
 
 def answer(arguments: argparse.Namespace) -> dict[str, Any]:

@@ -13,14 +13,14 @@ from typing import ClassVar, Literal
 
 import msgspec
 
-from hermotrope_core.fields import FIELDS
+from hermotrope_core.inlets import CellBay, Connector, ConnectorKind, Polarity
+from hermotrope_core.values import Known, KnownBy, Number, Table, Value, check_table, maybe, number
+
+__all__ = ["Connector", "ConnectorKind", "Known", "KnownBy", "Number", "Polarity", "Table", "Value", "maybe", "number"]
 
 FORMAT = "hermotrope-case/1"
-LONGEST_TEXT = 300
-MOST_ROWS = 500
 MOST_STAGES = 40
 
-KnownBy = Literal["measured", "datasheet", "label", "typical", "guess"]
 Trait = Literal[
     "electronics",
     "writes-storage",
@@ -32,9 +32,8 @@ Trait = Literal[
     "mains-inside",
     "motor",
 ]
-Polarity = Literal["centre-positive", "centre-negative", "marked", "unknown"]
+PlanOn = Literal["duty", "typical", "maximum"]
 Topology = Literal["buck", "boost", "buck-boost", "trigger", "inverter"]
-ConnectorKind = Literal["barrel", "terminals", "pins", "leads", "cell-bay", "usb-a", "usb-c", "clip", "dock", "mains"]
 Code = Literal[
     "over-absolute-max",
     "over-max",
@@ -64,6 +63,7 @@ Code = Literal[
     "backfeed",
     "live-pins",
     "wrong-socket",
+    "second-supply",
     "radio-noise",
     "cold-run",
     "too-hot",
@@ -74,68 +74,6 @@ Code = Literal[
     "life-safety",
     "mains",
 ]
-
-
-class Value(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
-    """Base of every part of a case: checks each of its quantities against `FIELDS`."""
-
-    LIMITS: ClassVar[dict[str, str]] = {}
-    """Names that are checked under another entry of `FIELDS`."""
-
-    def __post_init__(self) -> None:
-        for name in self.__struct_fields__:
-            field = FIELDS.get(name)
-            value = getattr(self, name)
-            if isinstance(value, str) and len(value) > LONGEST_TEXT:
-                raise ValueError(f"{name} is longer than {LONGEST_TEXT} characters")
-            if isinstance(value, tuple) and len(value) > MOST_ROWS:
-                raise ValueError(f"{name} has more than {MOST_ROWS} entries")
-            if field is None or value is None:
-                continue
-            if isinstance(value, Known):
-                value = value.value
-            if isinstance(value, int | float) and (problem := field.problem(value)):
-                raise ValueError(f"{name} {problem}")
-
-
-class Known(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
-    """A number with how it is known; `spread` replaces the usual half-width of its 90 % interval."""
-
-    value: float
-    known_by: KnownBy = "typical"
-    spread: float | None = None
-    note: str | None = None
-
-    def __post_init__(self) -> None:
-        if self.note is not None and len(self.note) > LONGEST_TEXT:
-            raise ValueError(f"note is longer than {LONGEST_TEXT} characters")
-        if self.spread is not None and (problem := FIELDS["spread"].problem(self.spread)):
-            raise ValueError(f"spread {problem}")
-
-
-Number = float | Known
-Table = tuple[tuple[float, float], ...]
-
-
-def number(x: Number) -> float:
-    """Return the plain value of a bare or qualified number."""
-    return x.value if isinstance(x, Known) else x
-
-
-def maybe(x: Number | None) -> float | None:
-    """Return the plain value, or None where nothing is given."""
-    return None if x is None else number(x)
-
-
-def _check_table(name: str, table: Table, low: float, high: float) -> None:
-    if not table:
-        raise ValueError(f"{name} needs at least one row")
-    for (x0, _), (x1, _) in itertools.pairwise(table):
-        if not x1 > x0:
-            raise ValueError(f"{name} must ascend in its first column ({x0:g} is followed by {x1:g})")
-    for _, y in table:
-        if not low <= y <= high:
-            raise ValueError(f"{name} holds {y:g}, outside {low:g} to {high:g}")
 
 
 class Supply(Value, frozen=True):
@@ -167,6 +105,7 @@ class Mode(Value, frozen=True):
     peak_a: Number | None = None
     peak_w: Number | None = None
     peak_s: Number | None = None
+    stands_for: Literal["typical", "maximum"] | None = None
 
     OWN: ClassVar[dict[str, str]] = {
         "power": "power_w",
@@ -194,23 +133,6 @@ class Mode(Value, frozen=True):
         return value
 
 
-class Connector(Value, frozen=True):
-    """The device's inlet or the source's outlet."""
-
-    kind: ConnectorKind
-    outer_mm: Number | None = None
-    inner_mm: Number | None = None
-    polarity: Polarity = "unknown"
-    gender: Literal["socket", "plug"] | None = None
-    measured: bool = False
-
-    def __post_init__(self) -> None:
-        super().__post_init__()
-        outer, inner = maybe(self.outer_mm), maybe(self.inner_mm)
-        if outer is not None and inner is not None and inner >= outer:
-            raise ValueError(f"inner_mm ({inner:g}) must be below outer_mm ({outer:g})")
-
-
 class InternalBattery(Value, frozen=True):
     energy_wh: Number
     takes_over: bool = False
@@ -227,6 +149,7 @@ class Device(Value, frozen=True):
     switched_inlet: bool = False
     ends: Literal["clean", "abrupt", "resets"] | None = None
     low_warning: bool | None = None
+    bay: CellBay | None = None
     output_by_v: Table | None = None
     output_unit: str | None = None
 
@@ -237,7 +160,7 @@ class Device(Value, frozen=True):
             if names.count(name) > 1:
                 raise ValueError(f"modes holds two modes named {name!r}")
         if self.output_by_v is not None:
-            _check_table("output_by_v", self.output_by_v, 0.0, 1e9)
+            check_table("output_by_v", self.output_by_v, 0.0, 1e9)
 
 
 class RegulatedOutput(Value, frozen=True):
@@ -253,7 +176,29 @@ class RegulatedOutput(Value, frozen=True):
     def __post_init__(self) -> None:
         super().__post_init__()
         if isinstance(self.efficiency, tuple):
-            _check_table("efficiency", self.efficiency, 0.01, 1.0)
+            check_table("efficiency", self.efficiency, 0.01, 1.0)
+
+
+class Profile(Value, frozen=True):
+    """Volts that a port can be asked for, and the most it then gives."""
+
+    output_v: Number
+    output_current_max_a: Number | None = None
+
+
+class Port(Value, frozen=True):
+    """One port of a bank: what it offers, and when it falls asleep."""
+
+    name: str
+    kind: ConnectorKind
+    profiles: tuple[Profile, ...]
+    output_min_current_a: Number | None = None
+    output_off_delay_s: Number | None = None
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if not self.profiles:
+            raise ValueError("profiles needs at least one entry")
 
 
 class Source(Value, frozen=True):
@@ -276,6 +221,8 @@ class Source(Value, frozen=True):
     peukert: Number | None = None
     rated_hours: Number | None = None
     regulated_output: RegulatedOutput | None = None
+    ports: tuple[Port, ...] = ()
+    ports_power_max_w: Number | None = None
     outlet: Connector | None = None
     mass_g: Number | None = None
     price: Number | None = None
@@ -284,7 +231,7 @@ class Source(Value, frozen=True):
     def __post_init__(self) -> None:
         super().__post_init__()
         if self.ocv is not None:
-            _check_table("ocv", self.ocv, 0.01, 100.0)
+            check_table("ocv", self.ocv, 0.01, 100.0)
             if len(self.ocv) < 2:
                 raise ValueError("ocv needs at least two rows")
             if self.ocv[0][0] < 0 or self.ocv[-1][0] > 1:
@@ -337,7 +284,7 @@ class Converter(Value, frozen=True, tag_field="stage", tag="converter"):
     def __post_init__(self) -> None:
         super().__post_init__()
         if isinstance(self.efficiency, tuple):
-            _check_table("efficiency", self.efficiency, 0.01, 1.0)
+            check_table("efficiency", self.efficiency, 0.01, 1.0)
         low, high = maybe(self.input_min_v), maybe(self.input_max_v)
         if low is not None and high is not None and low > high:
             raise ValueError(f"input_min_v ({low:g} V) is above input_max_v ({high:g} V)")
@@ -381,6 +328,7 @@ class Case(Value, frozen=True):
     duty: Duty = Duty()
     conditions: Conditions = Conditions()
     accepted: tuple[Code, ...] = ()
+    plan_on: PlanOn = "duty"
 
     def __post_init__(self) -> None:
         super().__post_init__()
@@ -398,6 +346,35 @@ class Case(Value, frozen=True):
         """The modes that the duty uses, in the order of the device."""
         used = {segment.mode for segment in self.duty.repeat}
         return tuple(mode for mode in self.device.modes if mode.name in used)
+
+
+def rated_watts(mode: Mode, nominal_v: float) -> float:
+    """Watts that a mode with a known draw takes at the rated volts."""
+    draw = number(mode.draw or 0.0)
+    if mode.kind == "resistance":
+        return nominal_v * nominal_v / draw if draw else 0.0
+    return draw if mode.kind == "power" else draw * nominal_v
+
+
+def planned(case: Case) -> Case:
+    """The case under what it is planned on: its duty, or its typical or its greatest draw all the time.
+
+    Where no mode is marked, the typical one is the mode that the duty spends most time in, and the
+    greatest the one with most watts at the rated volts, in the duty or not.
+    """
+    known = [mode for mode in case.device.modes if mode.draw is not None]
+    if case.plan_on == "duty" or not known:
+        return case
+    chosen = next((mode for mode in known if mode.stands_for == case.plan_on), None)
+    if chosen is None and case.plan_on == "maximum":
+        rated = maybe(case.device.supply.nominal_v) or 1.0
+        chosen = max(known, key=lambda mode: rated_watts(mode, rated))
+    if chosen is None:
+        spent = {mode.name: 0.0 for mode in known}
+        for segment in case.duty.repeat:
+            spent[segment.mode] = spent.get(segment.mode, 0.0) + number(segment.seconds)
+        chosen = max(known, key=lambda mode: spent[mode.name])
+    return msgspec.structs.replace(case, duty=Duty(repeat=(Segment(mode=chosen.name, seconds=3600.0),)))
 
 
 class Question(msgspec.Struct, frozen=True):

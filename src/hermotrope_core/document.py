@@ -15,13 +15,15 @@ from hermotrope_core.fields import FIELDS
 LARGEST_BYTES = 2_000_000
 """A case with every table filled is about 20 kB; anything far above that is not a case."""
 
-WHOLE_NUMBERS = {"cells_in_series", "cells_in_parallel", "count"}
+WHOLE_NUMBERS = {"cells_in_series", "cells_in_parallel", "count", "pin_count", "columns", "fed_slot"}
 
 _PLACE = re.compile(r"(?P<why>.*?) - at `(?:key in )?\$(?P<place>[^`]*)`$", re.DOTALL)
 _UNKNOWN = re.compile(r"Object contains unknown field `(?P<name>.*)`$")
 _MISSING = re.compile(r"Object missing required field `(?P<name>.*)`$")
 _OWN_FIELD = re.compile(r"(?P<name>[a-z][a-z0-9_.\[\]]*) (?P<why>.+)$", re.DOTALL)
-_NAMED = {"ocv", "modes", "name", "output_by_v", "title", "path", "note", "traits", "repeat", "accepted"}
+_NAMED = {"ocv", "modes", "name", "output_by_v", "title", "path", "note", "traits", "repeat", "accepted"} | {
+    "slots", "links", "leads", "readings", "profiles",
+}  # fmt: skip
 
 
 class CaseError(ValueError):

@@ -92,6 +92,12 @@ FIELDS: dict[str, Field] = {
     "count": Field("How many", "", 1, 100),
     "outer_mm": _positive("Outer", "mm", 50),
     "inner_mm": _positive("Inner", "mm", 50),
+    "pin_count": Field("Pins", "", 2, 24),
+    "arc_deg": _positive("Spread over", "°", 360, "degrees from first pin to last; 360 for a full circle"),
+    "reading_v": Field("Reads", "V", -1000, 1000),
+    "columns": Field("Side by side", "", 1, 24),
+    "fed_slot": Field("Both wires in slot", "", 1, 24, help="leave open to feed at the two ends"),
+    "ports_power_max_w": _positive("All ports together", "W", 10_000),
     # duty and conditions
     "seconds": _positive("Lasts", "s", 1e9),
     "temperature_c": Field("Temperature", "°C", -60, 100),

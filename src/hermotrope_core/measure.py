@@ -13,6 +13,7 @@ from hermotrope_core.figures import figure
 
 CHARGE_EFFICIENCY = {"li-ion": 0.95, "lifepo4": 0.95, "lead-acid": 0.8, "nimh": 0.7, "nicd": 0.7}
 """Share of the watt-hours put in on charge that the pack holds (typical)."""
+SAME_VOLTS = 0.005
 ODD_FACTOR = 3.0
 """A figure further from its present value than this factor is worth a second look."""
 
@@ -134,6 +135,27 @@ def charge_energy(readings: Mapping[str, float], case: Case, place: str) -> Resu
     return _result(wh * eta / volts, "Ah", ("C = Wh put in × charge efficiency / V_nominal", values), case, place)
 
 
+def rf_output(readings: Mapping[str, float], case: Case, place: str) -> Result:
+    """Power into a load from its peak-to-peak volts: P = V_pp² / 8R."""
+    peak_to_peak, ohms = readings["peak_to_peak"], readings["load"]
+    if ohms == 0 or readings["volts"] == 0:
+        raise ValueError("a load of no ohms, or no volts at the inlet, gives no output")
+    values = f"({figure(peak_to_peak, 'V')})² / (8 × {figure(ohms, 'Ω')})"
+    watts = peak_to_peak * peak_to_peak / (8.0 * ohms)
+    expected = f"at {figure(readings['volts'], 'V')} at the inlet"
+    return Result(watts, "W", "P = V_pp² / 8R", values, expected)
+
+
+def with_output(table: tuple[tuple[float, float], ...] | None, volts: float, output: float) -> list[list[float]]:
+    """The table of output against volts with one more reading; a reading at the same volts is replaced.
+
+    >>> with_output(((12.0, 4.0),), 10.0, 2.5)
+    [[10.0, 2.5], [12.0, 4.0]]
+    """
+    kept = [[v, y] for v, y in table or () if abs(v - volts) > SAME_VOLTS]
+    return sorted([*kept, [volts, output]])
+
+
 def polarity_from(red_on: Literal["centre", "sleeve"], reading_v: float) -> Polarity:
     """Polarity of a barrel from where the red probe was and the sign read.
 
@@ -194,6 +216,18 @@ HELPERS: dict[str, Helper] = {
             (Take("wh", "Watt-hours put in", "Wh"),),
             charge_energy,
         ),
+        Helper(
+            "rf",
+            "watts from peak to peak",
+            "Transmit into a dummy load of known ohms, never into an antenna. Oscilloscope across the load, probe "
+            "at ×10; a meter at the inlet. Read both while it transmits.",
+            (
+                Take("volts", "Volts at the inlet", "V"),
+                Take("peak_to_peak", "Peak to peak across the load", "V"),
+                Take("load", "Load", "Ω"),
+            ),
+            rf_output,
+        ),
     )
 }
 
@@ -203,6 +237,8 @@ def helpers_for(case: Case, place: str) -> tuple[str, ...]:
     name = place.rsplit("/", 1)[-1]
     if place == "/source/resistance_ohm":
         return ("resistance",)
+    if place == "/device/output_by_v":
+        return ("rf",)
     if place == "/source/capacity_ah":
         rechargeable = case.source is not None and case.source.chemistry in CHARGE_EFFICIENCY
         return ("charge",) if rechargeable else ()

@@ -31,6 +31,7 @@ _PINT = {
     "g": "gram",
     "K/W": "kelvin / watt",
     "°C": "degC",
+    "°": "degree",
 }
 _NAMES = {
     "V": "volts",
@@ -47,6 +48,7 @@ _NAMES = {
     "g": "a mass",
     "K/W": "kelvin per watt",
     "°C": "a temperature",
+    "°": "an angle",
     "%": "a percentage",
     "": "a number",
 }
@@ -65,6 +67,7 @@ EXAMPLES = {
     "g": "640 g",
     "K/W": "30 K/W",
     "°C": "5 °C",
+    "°": "270°",
     "%": "92 %",
     "": "5",
 }
@@ -164,6 +167,7 @@ def _converted(value: float, given: str, unit: str) -> float:
         return value
     if not given:
         return value
+    given = "degree" if given == "°" and unit == "°" else given
     word = "degC" if given in ("C", "°C") else "degF" if given in ("F", "°F") else given
     if unit == "Ω":
         word = re.sub(r"^([munkM]?)(?:ohms?|Ω|R)?$", r"\1ohm", word, flags=re.IGNORECASE)

@@ -13,13 +13,14 @@ Table = tuple[tuple[float, float], ...]
 
 
 class Parts(msgspec.Struct, frozen=True):
-    """Typical reference figures for wire, fuses, plugs and ports."""
+    """Typical reference figures for wire, fuses, plugs, ports and cells."""
 
     wire_safe_current_a_by_area_mm2: Table
     blade_fuse_ratings_a: tuple[float, ...]
     glass_fuse_ratings_a: tuple[float, ...]
     fuse_opens_s_by_times_rating: Table
     barrel_sizes_mm_outer_inner: Table
+    cell_sizes_mm: dict[str, tuple[float, ...]]
 
 
 PARTS: Parts = msgspec.json.decode(get_data("hermotrope_core", "data/parts.json") or b"", type=Parts)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import cached_property
 
-from hermotrope_core.case import Case, Question, questions
+from hermotrope_core.case import Case, Question, planned, questions
 from hermotrope_core.circuit import Demand, Point
 from hermotrope_core.discharge import Run, run
 from hermotrope_core.estimate import Range, runtime_range
@@ -20,7 +20,7 @@ class Feed:
     def __init__(self, case: Case) -> None:
         self.case = case
         self.questions: tuple[Question, ...] = tuple(questions(case))
-        self.situation: Situation | None = None if self.questions else Situation(case)
+        self.situation: Situation | None = None if self.questions else Situation(planned(case))
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
@@ -38,11 +38,11 @@ class Feed:
     @cached_property
     def marked_run(self) -> Run | None:
         """The run with the moments at which modes change, for charts."""
-        return run(self.case, marks=True) if self.run else None
+        return run(self.situation.case, marks=True) if self.situation and self.run else None
 
     @cached_property
     def range(self) -> Range | None:
-        return runtime_range(self.case) if self.run else None
+        return runtime_range(self.situation.case) if self.situation and self.run else None
 
     @property
     def refused(self) -> bool:

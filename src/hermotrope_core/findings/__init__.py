@@ -27,6 +27,7 @@ RULES: tuple[Rule, ...] = (
     joining.polarity_reversed,
     joining.live_pins,
     joining.wrong_socket,
+    joining.second_supply,
     protection.no_fuse,
     protection.fuse_over_wire,
     protection.fuse_under_load,

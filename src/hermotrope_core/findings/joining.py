@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from hermotrope_core.bay import BayError, plan_of
 from hermotrope_core.case import Converter, Lead, number
 from hermotrope_core.design import add
 from hermotrope_core.findings.finding import Finding
+from hermotrope_core.pins import nets_of
 from hermotrope_core.situation import Situation
 
 CENTRE = ("centre-positive", "centre-negative")
 MAINS_LEAST_V = 100.0
+TWO_SUPPLIES = "keep its cells or its own adapter, or make a second supply for the middle and judge it by itself"
 
 
 def polarity_unknown(situation: Situation) -> Iterator[Finding]:
@@ -100,3 +103,40 @@ def _mains(where: str, volts: float, stage: int) -> Finding:
         "V",
         "use a connector that fits no mains outlet",
     )
+
+
+def second_supply(situation: Situation) -> Iterator[Finding]:
+    """A device that takes more than one voltage: a bay tapped in the middle, or pins at other volts."""
+    device = situation.case.device
+    if device.bay is not None:
+        try:
+            plan = plan_of(device.bay)
+        except BayError:
+            return
+        for tap in plan.taps:
+            yield Finding(
+                "second-supply",
+                "refuse",
+                f"The bay is tapped at {tap.contact}, {tap.cells} of {plan.cells_in_series} cells up: the device takes "
+                "two voltages from it, and one supply gives only one.",
+                situation.device_stage,
+                float(tap.cells),
+                float(plan.cells_in_series),
+                "cells",
+                TWO_SUPPLIES,
+            )
+    elif device.inlet is not None and device.inlet.kind == "pins":
+        nets = nets_of(device.inlet)
+        if nets.others and nets.volts is not None:
+            pin, volts = nets.others[0]
+            yield Finding(
+                "second-supply",
+                "refuse",
+                f"Pin {pin} stands at {volts:.3g} V between minus and plus at {nets.volts:.3g} V: the device takes a "
+                "second voltage, and one supply gives only one.",
+                situation.device_stage,
+                volts,
+                nets.volts,
+                "V",
+                TWO_SUPPLIES,
+            )
