@@ -10,6 +10,7 @@ import msgspec
 from django.test import SimpleTestCase
 
 from hermotrope_core import case as case_module
+from hermotrope_core import inlets as inlets_module
 from hermotrope_core.case import Value
 from hermotrope_core.document import LARGEST_BYTES, CaseError, case_from, finished, read_case, schema, write_case
 from hermotrope_core.fields import FIELDS
@@ -125,7 +126,7 @@ class Glossary(SimpleTestCase):
         listed = set(re.findall(r"`([a-z0-9_]+)`", text))
         fields = {
             name
-            for kind in vars(case_module).values()
+            for kind in (vars(case_module) | vars(inlets_module)).values()
             if isinstance(kind, type) and issubclass(kind, Value | case_module.Known)
             for name in msgspec.structs.fields(kind) and [f.name for f in msgspec.structs.fields(kind)]
         }

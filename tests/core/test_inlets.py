@@ -47,9 +47,7 @@ class Bays(SimpleTestCase):
             order = rng.sample(range(1, 9), rng.randint(2, 8))
             links = [(f"{a}+", f"{b}-") for a, b in itertools.pairwise(order)]
             links = [rng.choice([(a, b), (b, a)]) for a, b in rng.sample(links, len(links))]
-            made = CellBay(
-                size="AA", slots=("up",) * 8, links=tuple(links), leads=(f"{order[-1]}+", f"{order[0]}-")
-            )
+            made = CellBay(size="AA", slots=("up",) * 8, links=tuple(links), leads=(f"{order[-1]}+", f"{order[0]}-"))
             plan = plan_of(made)
             self.assertEqual(plan.strings, (tuple(order),))
             self.assertEqual(set(plan.unused), set(range(1, 9)) - set(order))

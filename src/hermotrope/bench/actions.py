@@ -17,7 +17,7 @@ from django.db import transaction
 
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion, Revision
-from hermotrope_core.case import FORMAT, Case, Conditions, Device, Duty, Source, Stage
+from hermotrope_core.case import FORMAT, Case, Conditions, Device, Duty, Mode, Segment, Source, Stage
 from hermotrope_core.document import CaseError, case_from, tree_of
 
 Patch = Sequence[dict[str, Any]]
@@ -152,6 +152,13 @@ def with_mode_renamed(case: Case, index: int, name: str) -> Case:
         if segment["mode"] == old:
             segment["mode"] = name
     return case_from(tree)
+
+
+def with_mode(case: Case, mode: Mode) -> Case:
+    """The case with one more mode, which the duty runs if nothing runs yet. Raises `CaseError`."""
+    device = msgspec.structs.replace(case.device, modes=(*case.device.modes, mode))
+    duty = case.duty if case.duty.repeat else Duty(repeat=(Segment(mode=mode.name, seconds=3600.0),))
+    return msgspec.structs.replace(case, device=device, duty=duty)
 
 
 def without_mode(case: Case, index: int) -> Case:

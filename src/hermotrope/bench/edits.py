@@ -24,6 +24,10 @@ FLAGS = {
 }
 TABLES: dict[str, tuple[str, str]] = {"efficiency": ("A", "%"), "ocv": ("%", "V"), "output_by_v": ("V", "")}
 """Fields that may hold a table, with the units of its two columns."""
+WITH_PARENT = {"/device/internal_battery/energy_wh", "/device/bay/size"}
+"""Left open, these take with them the part that is nothing without them."""
+CONTACTS = ("links", "leads")
+"""Contacts of a cell bay, typed as 1+ or 2-."""
 KNOWN_BY = ("measured", "datasheet", "label", "typical", "guess")
 
 
@@ -70,6 +74,8 @@ def _value(name: str, text: str) -> tuple[Any, str]:
     if name in TABLES and (":" in text or name != "efficiency"):
         table = parse_table(text, name)
         return table, f"table of {len(table)}"
+    if name in CONTACTS:
+        return contacts(text, name), text
     field = FIELDS.get(name)
     if field is None:
         return text, text
@@ -112,6 +118,8 @@ def _with_parent(tree: Any, parts: list[str]) -> list[dict[str, Any]]:
 
 
 def _removal(tree: Any, place: str, term: str) -> Edit:
+    if place in WITH_PARENT:
+        place = place.rsplit("/", 1)[0]
     if jsonpointer.resolve_pointer(tree, place, None) is None:
         return Edit([], f"{term}: left open")
     return Edit([{"op": "remove", "path": place}], f"{term}: left open")
@@ -166,6 +174,23 @@ def parse_table(text: str, name: str) -> list[list[float]]:
     return sorted(rows)
 
 
+def contacts(text: str, name: str) -> list[Any]:
+    """Read ``1+ 2-, 2+ 3-`` as links, or ``1- 4+`` as leads. Raises `EditError`."""
+    clean = text.replace("−", "-").replace("–", "-")
+    if name == "leads":
+        return clean.replace(",", " ").split()
+    pairs = [pair.split() for pair in re.split(r"[,;\n]", clean) if pair.strip()]
+    wrong = next((pair for pair in pairs if len(pair) != 2), None)
+    if wrong is not None:
+        raise EditError(f"{' '.join(wrong)!r} should name two contacts, like 1+ 2-; put commas between the pairs")
+    return pairs
+
+
+def show_contacts(value: tuple[Any, ...], name: str) -> str:
+    """Links or leads as `contacts` reads them."""
+    return " ".join(value) if name == "leads" else ", ".join(" ".join(pair) for pair in value)
+
+
 def show_table(table: tuple[tuple[float, float], ...], name: str) -> str:
     """A table as `parse_table` reads it."""
     x_unit, y_unit = TABLES[name]
@@ -177,6 +202,8 @@ def shown(part: Value, name: str) -> str:
     value = getattr(part, name)
     if value is None:
         return ""
+    if name in CONTACTS:
+        return show_contacts(value, name)
     if isinstance(value, tuple):
         return show_table(value, name)
     if isinstance(value, bool):

@@ -9,12 +9,14 @@ import msgspec
 
 from hermotrope.bench.edits import FLAGS, KNOWN_BY, TABLES, shown
 from hermotrope.drawings.line import stage_kind, stage_title
-from hermotrope_core.case import Case, Connector, Known, Mode, Stage, Value
+from hermotrope_core.bank import fed_from
+from hermotrope_core.case import Case, Connector, Known, Mode, Source, Stage, Value, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import WHOLE_NUMBERS
 from hermotrope_core.fields import FIELDS
 from hermotrope_core.measure import HELPERS, helpers_for
-from hermotrope_core.quantity import EXAMPLES
+from hermotrope_core.quantity import EXAMPLES, show
+from hermotrope_core.wiring import PARTS
 
 YES_NO = (("yes", "yes"), ("no", "no"))
 CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
@@ -28,6 +30,9 @@ CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
         (k, k.replace("-", " "))
         for k in ("barrel", "terminals", "pins", "leads", "cell-bay", "usb-a", "usb-c", "clip", "dock", "mains")
     ),
+    "size": tuple((size, size) for size in PARTS.cell_sizes_mm),
+    "stands_for": (("typical", "the typical draw"), ("maximum", "the nameplate maximum")),
+    "plan_on": (("duty", "the duty"), ("typical", "the typical draw"), ("maximum", "the greatest draw")),
     "mode-kind": (("power", "watts"), ("current", "amperes"), ("resistance", "ohms")),
 }
 TERMS = {
@@ -47,8 +52,19 @@ TERMS = {
     "chemistry": "Chemistry",
     "takes_over": "Takes over when the feed ends",
     "ocv": "Cell volts over charge",
-    "output_by_v": "Output against volts",
+    "output_by_v": "Output by volts",
     "output_unit": "Unit of the output",
+    "size": "Cells",
+    "links": "Joined inside",
+    "leads": "Wires go in at",
+    "wires": "Wire colours",
+    "stands_for": "Stands for",
+    "plan_on": "Plan on",
+}
+HELP = {
+    "wires": "a note only: colours prove nothing",
+    "links": "contacts that beep with the cells out: 1+ 2-, 2+ 3-",
+    "leads": "contacts from which wires go into the device: 1- 4+",
 }
 TRAITS = (
     ("electronics", "electronics inside"),
@@ -63,11 +79,18 @@ TRAITS = (
 )
 AS_STATED = {
     "outer_mm", "inner_mm", "area_mm2", "seconds", "mass_g", "price", "recharge_h", "rating_a", "rating_w", "trips_v",
-    "temperature_c", "initial_soc", "reserve_soc",
+    "temperature_c", "initial_soc", "reserve_soc", "arc_deg", "reading_v", "ports_power_max_w",
 }  # fmt: skip
 """Set-points, geometry and choices, which are taken as stated: nobody is asked how they are known."""
-REDRAWS = {"outer_mm", "inner_mm"}
+REDRAWS = {"outer_mm", "inner_mm", "pin_count", "arc_deg", "columns", "links", "leads", "fed_slot", "output_by_v"}
 """Quantities that a drawing inside the panel shows."""
+TABLE_EXAMPLES = {
+    "efficiency": "0.2 A: 86 %; 1 A: 90 %",
+    "ocv": "0 %: 3 V; 50 %: 3.65 V; 100 %: 4.2 V",
+    "output_by_v": "10 V: 2.4; 12 V: 4",
+}
+OPTIONAL = {"ends", "stands_for"}
+"""Choices that may be left open again."""
 STAGE_FIELDS = {
     "lead": ("length_m", "area_mm2", "swaps_polarity"),
     "fuse": ("rating_a", "resistance_ohm"),
@@ -139,6 +162,8 @@ class Row(msgspec.Struct, frozen=True):
     """True where other fields come and go with this one."""
     error: str = ""
     conflict: str = ""
+    optional: bool = False
+    """True for a choice that may be left open again."""
     helpers: tuple[tuple[str, str], ...] = ()
     """Ways to measure it: key and title."""
 
@@ -183,6 +208,8 @@ class Panel(msgspec.Struct, frozen=True):
     connector: tuple[Row, ...] = ()
     modes: tuple[ModePanel, ...] = ()
     flags: tuple[Row, ...] = ()
+    bay: tuple[Row, ...] = ()
+    output: tuple[Row, ...] = ()
     traits: tuple[tuple[str, str, bool], ...] = ()
 
 
@@ -195,14 +222,15 @@ def row(part: Value | None, name: str, at: str, typed: str | None = None, error:
     if name in FLAGS:
         return Row(place, term, text, "flag", YES_NO, whole_page=True, error=error)
     if name in CHOICES and not (name == "kind" and isinstance(part, Mode)):
-        return Row(place, term, text, "choice", CHOICES[name], whole_page=True, error=error)
+        open_again = name in OPTIONAL
+        return Row(place, term, text, "choice", CHOICES[name], whole_page=True, error=error, optional=open_again)
     if name == "kind":
         return Row(place, "Stated in", text, "choice", CHOICES["mode-kind"], whole_page=True, error=error)
     if field is None and name not in TABLES:
-        return Row(place, term, text, "text", error=error)
+        return Row(place, term, text, "text", help=HELP.get(name, ""), whole_page=name in REDRAWS, error=error)
     value = getattr(part, name) if part is not None else None
     is_table = name in TABLES and (name != "efficiency" or isinstance(value, tuple))
-    example = "0.2 A: 86 %; 1 A: 90 %" if is_table else EXAMPLES[field.unit] if field else ""
+    example = TABLE_EXAMPLES[name] if is_table else EXAMPLES[field.unit] if field else ""
     asked = field is not None and name not in WHOLE_NUMBERS | AS_STATED and not is_table
     known = (value.known_by if isinstance(value, Known) else "typical") if asked else ""
     note = value.note or "" if isinstance(value, Known) else ""
@@ -271,20 +299,48 @@ def _source_panel(case: Case) -> Panel:
     )
 
 
+class PortRow(msgspec.Struct, frozen=True):
+    """A port and one profile of it, in words; `in_use` is the one that feeds the device."""
+
+    port: int
+    profile: int
+    words: str
+    limits: str
+    in_use: bool
+
+
+def port_rows(source: Source) -> tuple[PortRow, ...]:
+    """Every profile of every port of a bank."""
+    made = []
+    for i, port in enumerate(source.ports):
+        threshold = maybe(port.output_min_current_a)
+        sleeps = f"asleep under {show(threshold, 'A')}" if threshold else "stays awake"
+        for k, profile in enumerate(port.profiles):
+            most = maybe(profile.output_current_max_a)
+            held = fed_from(source, i, k)
+            in_use = held.regulated_output == source.regulated_output and held.outlet == source.outlet
+            limits = ", ".join(filter(None, (f"{show(most, 'A')} at most" if most else "", sleeps)))
+            made.append(PortRow(i, k, f"{port.name} at {show(number(profile.output_v), 'V')}", limits, in_use))
+    return tuple(made)
+
+
 def _connector(part: Connector | None, at: str) -> tuple[Row, ...]:
     if part is None:
         return rows(None, ("kind",), at)
     names = ["kind", "polarity", "measured", "gender"]
     if part.kind == "barrel":
         names[1:1] = ["outer_mm", "inner_mm"]
-    return rows(part, names, at)
+    if part.kind == "pins":
+        names[1:1] = ["pin_count", "arc_deg"]
+    return rows(part, (*names, "wires"), at)
 
 
 def _device_panel(case: Case, index: int) -> Panel:
     device = case.device
     used = {segment.mode for segment in case.duty.repeat}
     inner = device.internal_battery
-    battery = rows(inner, ("energy_wh", "takes_over"), "/device/internal_battery") if inner else ()
+    battery = rows(inner, ("energy_wh", "takes_over") if inner else ("energy_wh",), "/device/internal_battery")
+    output = ("output_by_v", "output_unit") if device.output_by_v else ("output_by_v",)
     flags = rows(device, ("ends", "low_warning", "cells_left_in_bay", "switched_inlet"), "/device")
     return Panel(
         str(index),
@@ -295,6 +351,8 @@ def _device_panel(case: Case, index: int) -> Panel:
         connector=_connector(device.inlet, "/device/inlet"),
         modes=tuple(_mode(case, mode, i, mode.name in used) for i, mode in enumerate(device.modes)),
         flags=(*flags, *battery, row(device, "name", "/device")),
+        bay=rows(device.bay, ("size", "columns", "links", "leads", "fed_slot"), "/device/bay") if device.bay else (),
+        output=helped(case, rows(device, output, "/device")),
         traits=tuple((trait, words, trait in device.traits) for trait, words in TRAITS),
     )
 
@@ -307,7 +365,7 @@ def _mode(case: Case, mode: Mode, i: int, in_duty: bool) -> ModePanel:
         row(mode, "name", at),
         row(mode, "kind", at),
         helped(case, (row(mode, Mode.OWN[mode.kind], at),))[0],
-        rows(mode, (peak, "peak_s"), at),
+        rows(mode, (peak, "peak_s", "stands_for"), at),
         in_duty,
     )
 
@@ -317,7 +375,7 @@ def _run_panel(case: Case) -> Panel:
         "run",
         "Run",
         "run",
-        rows=rows(case.conditions, ("temperature_c", "enclosure"), "/conditions"),
+        rows=(row(case, "plan_on", ""), *rows(case.conditions, ("temperature_c", "enclosure"), "/conditions")),
         more=tuple(_duty(case)),
     )
 

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from hermotrope.bench.views import bench, changes, feed, intake
+from hermotrope.bench.views import bench, changes, feed, inlets, intake
 
 urlpatterns = [
     path("", bench.bench, name="bench"),
@@ -17,7 +17,12 @@ urlpatterns = [
     path("c/<int:pk>/mode/", changes.change_mode, name="mode"),
     path("c/<int:pk>/duty/", changes.change_duty, name="duty"),
     path("c/<int:pk>/intake/", intake.intake, name="intake"),
-    path("c/<int:pk>/polarity/", intake.polarity, name="polarity"),
+    path("c/<int:pk>/reading/", intake.mode_from_reading, name="reading"),
+    path("c/<int:pk>/polarity/", inlets.polarity, name="polarity"),
+    path("c/<int:pk>/pins/", inlets.pins, name="pins"),
+    path("c/<int:pk>/bay/", inlets.bay, name="bay"),
+    path("c/<int:pk>/bay.html", inlets.bay_sheet, name="bay-sheet"),
+    path("c/<int:pk>/port/", inlets.port, name="port"),
     path("c/<int:pk>/measure/<slug:key>/", intake.measure, name="measure"),
     path("c/<int:pk>/step/", changes.step, name="step"),
     path("c/<int:pk>/done/", changes.done, name="done"),

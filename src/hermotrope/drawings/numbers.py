@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from math import ceil, floor, log10
+
 LEAST_WHOLE_A = 0.0995
 MANY_V = 99.95
 
@@ -23,3 +25,17 @@ def watts(w: float) -> str:
     if w == 0.0:
         return "0 W"
     return f"{w:.1f} W" if abs(w) >= LEAST_WHOLE_A else f"{1000 * w:.2g} mW"
+
+
+def step(span: float, about: int = 7) -> float:
+    """A step of 1, 2 or 5 times a power of ten that divides `span` into roughly so many."""
+    raw = span / about
+    power = float(10 ** floor(log10(raw)))
+    return next(m * power for m in (1, 2, 5, 10) if m * power >= raw)
+
+
+def ticks(low: float, high: float, about: int = 7) -> list[float]:
+    """Round values from `low` to `high`, roughly so many."""
+    size = step(high - low, about)
+    first = ceil(low / size - 1e-9)
+    return [round(i * size, 6) for i in range(first, floor(high / size + 1e-9) + 1)]

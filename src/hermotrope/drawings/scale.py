@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from math import ceil, floor, log10
+from math import ceil, floor
 from typing import Any
 
 import msgspec
 
+from hermotrope.drawings.numbers import step, ticks
 from hermotrope_core.case import Case, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.situation import Situation
@@ -84,7 +85,7 @@ def supply_scale(case: Case, situation: Situation | None) -> Scale | None:
     return Scale(
         low=bottom,
         high=top,
-        ticks=tuple((y(v), f"{v:g}") for v in _ticks(bottom, top)),
+        ticks=tuple((y(v), f"{v:g}") for v in ticks(bottom, top)),
         pack=_trapezoid(y(span[1]), y(span[0])) if span else "",
         port_y=None if port is None else y(port),
         zones=tuple(_zones((low, high, never), (bottom, top), y)),
@@ -115,21 +116,8 @@ def inlet_span(situation: Situation) -> tuple[float, float] | None:
 
 def _ends(low: float, high: float) -> tuple[float, float]:
     room = max((high - low) * 0.12, high * 0.04)
-    step = _step(high - low + 2 * room)
-    return max(0.0, floor((low - room) / step) * step), ceil((high + room) / step) * step
-
-
-def _step(span: float) -> float:
-    """A step of 1, 2 or 5 times a power of ten that gives five to ten ticks."""
-    raw = span / 7
-    power = 10 ** floor(log10(raw))
-    return next(m * power for m in (1, 2, 5, 10) if m * power >= raw)
-
-
-def _ticks(low: float, high: float) -> list[float]:
-    step = _step(high - low)
-    first = ceil(low / step - 1e-9)
-    return [round(i * step, 6) for i in range(first, floor(high / step + 1e-9) + 1)]
+    size = step(high - low + 2 * room)
+    return max(0.0, floor((low - room) / size) * size), ceil((high + room) / size) * size
 
 
 def _trapezoid(top: float, bottom: float) -> str:

@@ -22,7 +22,7 @@ from hermotrope.bench.panels import Row, row_at
 from hermotrope.bench.views.feed import feed_context
 from hermotrope.drawings.line import stage_title
 from hermotrope.shelf.models import Item
-from hermotrope_core.case import Case, Segment, Source
+from hermotrope_core.case import Mode, Segment, Source
 from hermotrope_core.document import CaseError
 from hermotrope_core.quantity import QuantityError, parse
 
@@ -216,16 +216,8 @@ def change_mode(request: HttpRequest, pk: int) -> HttpResponse:
         return body(request, actions.put(pk, version_of(request), actions.without_mode(case, at), label))
     taken = {mode.name for mode in case.device.modes}
     name = next(n for n in ("on", *(f"mode {i}" for i in range(2, 999))) if n not in taken)
-    patch: list[dict[str, Any]] = [
-        {"op": "add", "path": "/device/modes", "value": [*_modes(case), {"name": name, "kind": "power"}]}
-    ]
-    if not case.duty.repeat:
-        patch.append({"op": "add", "path": "/duty", "value": {"repeat": [{"mode": name, "seconds": 3600.0}]}})
-    return body(request, actions.change(pk, version_of(request), patch, f"Mode: {name}"))
-
-
-def _modes(case: Case) -> list[Any]:
-    return [msgspec.to_builtins(mode) for mode in case.device.modes]
+    added = actions.with_mode(case, Mode(name=name, kind="power"))
+    return body(request, actions.put(pk, version_of(request), added, f"Mode: {name}"))
 
 
 @whole

@@ -11,16 +11,21 @@ from django.views.decorators.http import require_GET
 
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
-from hermotrope.bench.panels import Row, panel_for, panel_of_place
+from hermotrope.bench.panels import Row, panel_for, panel_of_place, port_rows
 from hermotrope.drawings.barrel import end_view
+from hermotrope.drawings.bay import bay_view
 from hermotrope.drawings.chart import run_chart
+from hermotrope.drawings.ends import other_end
 from hermotrope.drawings.line import feed_line, scrub_payload
+from hermotrope.drawings.output import output_curve
+from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.scale import supply_scale
 from hermotrope.shelf.entries import pack_groups
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import write_case
 from hermotrope_core.figures import duration
 from hermotrope_core.findings import Finding
+from hermotrope_core.wiring import PARTS
 from hermotrope_core.working import inlet_working, runtime_working
 
 FULL = 1.0
@@ -76,8 +81,21 @@ def feed_context(conversion: Conversion, panel: str, refused: Row | None = None)
         "chemistries": [(key, cell.label) for key, cell in CHEMISTRIES.items()],
         "unaccepted": {"over-max", "life-safety", "mains"} - set(case.accepted),
     }
-    context["inlet_view"] = end_view(case.device.inlet)
-    context["outlet_view"] = end_view(case.source.outlet) if case.source else None
+    if chosen.kind == "device":
+        context |= {
+            "inlet_view": end_view(case.device.inlet),
+            "inlet_end": other_end(case.device.inlet, of_device=True),
+            "pins": pin_view(case.device.inlet),
+            "bay": bay_view(case.device.bay),
+            "cell_sizes": tuple(PARTS.cell_sizes_mm),
+            "output_curve": output_curve(case.device),
+        }
+    if chosen.kind == "source" and case.source:
+        context |= {
+            "outlet_view": end_view(case.source.outlet),
+            "outlet_end": other_end(case.source.outlet, of_device=False),
+            "ports": port_rows(case.source),
+        }
     if chosen.kind in ("shelf", "source"):
         context["shelf"] = pack_groups(case)
     if chosen.kind == "record":

@@ -1,4 +1,4 @@
-"""Getting to know the device: what it ran on, its polarity, and readings turned into figures."""
+"""Getting to know the device: what it ran on, and readings turned into figures."""
 
 from __future__ import annotations
 
@@ -8,14 +8,14 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
 from hermotrope.bench import actions
-from hermotrope.bench.edits import EditError
+from hermotrope.bench.edits import EditError, show_table
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import row_at
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.bench.views.feed import feed_context
-from hermotrope_core.case import Connector
+from hermotrope_core.case import Known, Mode
 from hermotrope_core.intake import Original, from_adapter, from_cells, merge
-from hermotrope_core.measure import HELPERS, helpers_for, polarity_from, summed
+from hermotrope_core.measure import HELPERS, helpers_for, summed, with_output
 from hermotrope_core.quantity import QuantityError, parse, show
 
 AC = (
@@ -52,18 +52,25 @@ def _original(request: HttpRequest) -> Original:
 
 
 @whole
-def polarity(request: HttpRequest, pk: int) -> HttpResponse:
-    """Record the polarity of a barrel inlet as measured: where the red probe was, and the sign read."""
-    case = get_object_or_404(Conversion, pk=pk).case
-    inlet = case.device.inlet
-    if not isinstance(inlet, Connector) or inlet.kind != "barrel":
-        raise EditError("only a barrel has a centre and a sleeve")
-    red_on = "sleeve" if request.POST.get("red_on") == "sleeve" else "centre"
-    read = parse(request.POST.get("text", ""), "V")
-    found = polarity_from(red_on, read)  # type: ignore[arg-type]
-    device = msgspec.structs.replace(case.device, inlet=msgspec.structs.replace(inlet, polarity=found, measured=True))
-    label = f"Measured {found}: red on the {red_on} reads {show(read, 'V')}"
-    done = actions.put(pk, version_of(request), msgspec.structs.replace(case, device=device), label)
+def mode_from_reading(request: HttpRequest, pk: int) -> HttpResponse:
+    """Add a mode from volts and amperes as read, at the inlet or at a battery behind an adapter."""
+    case, post = get_object_or_404(Conversion, pk=pk).case, request.POST
+    name = post.get("name", "").strip()
+    if not name:
+        raise EditError("name the mode that you measured, for example slew")
+    readings = {"volts": parse(post.get("volts", ""), "V"), "amps": parse(post.get("amps", ""), "A")}
+    key = "draw-behind" if post.get("where") == "battery" else "draw"
+    if key == "draw-behind":
+        readings["efficiency"] = parse(post.get("efficiency", "") or "85 %", "%")
+    found = summed(key, readings, case, f"/device/modes/{len(case.device.modes)}/power_w")
+    where = "at a battery through an adapter" if key == "draw-behind" else "at the inlet"
+    power = Known(
+        value=float(f"{found.value:.4g}"),
+        known_by="typical" if key == "draw-behind" else "measured",
+        note=f"{found.values}, read {where}",
+    )
+    added = actions.with_mode(case, Mode(name=name, kind="power", power_w=power))
+    done = actions.put(pk, version_of(request), added, f"Mode: {name}, as read")
     return body(request, done)
 
 
@@ -91,7 +98,12 @@ def measure(request: HttpRequest, pk: int, key: str) -> HttpResponse:
         try:
             readings = {take.name: parse(typed[take.name], take.unit) for take in helper.takes}
             result = summed(key, readings, conversion.case, place)
-            context |= {"result": result, "text": show(float(f"{result.value:.4g}"), result.unit)}
+            value = float(f"{result.value:.4g}")
+            context |= {"result": result, "text": show(value, result.unit)}
+            if key == "rf":
+                context["entry"] = show_table(
+                    with_output(conversion.case.device.output_by_v, readings["volts"], value), "output_by_v"
+                )
         except (QuantityError, ValueError) as error:
             context["error"] = str(error)
     if request.htmx:  # type: ignore[attr-defined]

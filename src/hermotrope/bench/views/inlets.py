@@ -1,0 +1,138 @@
+"""Where it is fed: polarity, pins and cell bays as they are measured, and the port of a bank."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET
+
+from hermotrope.bench import actions
+from hermotrope.bench.edits import EditError
+from hermotrope.bench.models import Conversion
+from hermotrope.bench.views.changes import body, version_of, whole
+from hermotrope.drawings.bay import bay_view
+from hermotrope_core.bank import fed_from
+from hermotrope_core.bay import in_series
+from hermotrope_core.case import Case, Connector, number
+from hermotrope_core.figures import figure
+from hermotrope_core.inlets import MOST_SLOTS, CellBay, PinReading
+from hermotrope_core.measure import polarity_from
+from hermotrope_core.pins import nets_of
+from hermotrope_core.quantity import parse, show
+
+WRONG_MARK = "it reads minus: the mark is wrong, or the wires cross; call the other contact plus and measure again"
+
+
+def with_inlet(case: Case, inlet: Connector) -> Case:
+    """The case with another inlet."""
+    return msgspec.structs.replace(case, device=msgspec.structs.replace(case.device, inlet=inlet))
+
+
+def _inlet(request: HttpRequest, pk: int) -> tuple[Case, Connector]:
+    case = get_object_or_404(Conversion, pk=pk).case
+    if case.device.inlet is None:
+        raise EditError("choose the connector first")
+    return case, case.device.inlet
+
+
+@whole
+def polarity(request: HttpRequest, pk: int) -> HttpResponse:
+    """Record the polarity of the inlet as measured: where the red probe was, and the sign read."""
+    case, inlet = _inlet(request, pk)
+    read = parse(request.POST.get("text", ""), "V")
+    red_on = request.POST.get("red_on", "")
+    if inlet.kind == "pins":
+        raise EditError("pins are measured one against the other: enter the readings below them")
+    if inlet.kind == "barrel":
+        found = polarity_from("sleeve" if red_on == "sleeve" else "centre", read)
+        red = "sleeve" if red_on == "sleeve" else "centre"
+        label = f"Measured {found}: red on the {red} reads {show(read, 'V')}"
+    else:
+        if polarity_from("centre", read) != "centre-positive":
+            raise EditError(WRONG_MARK)
+        found, label = "marked", f"Measured: red on plus reads {show(read, 'V')}"
+    after = with_inlet(case, msgspec.structs.replace(inlet, polarity=found, measured=True))
+    return body(request, actions.put(pk, version_of(request), after, label))
+
+
+@whole
+def pins(request: HttpRequest, pk: int) -> HttpResponse:
+    """Add a reading between two pins, or take one back; what is plus and minus follows from them."""
+    case, inlet = _inlet(request, pk)
+    readings = list(inlet.readings)
+    if request.POST.get("do") == "remove":
+        at = _number(request, "at", len(readings) - 1)
+        label = f"Reading taken back: {readings.pop(at).red}"
+    else:
+        red, black = _number(request, "red", 99), _number(request, "black", 99)
+        typed = request.POST.get("text", "").strip()
+        joined = typed.lower() in ("beep", "beeps", "joined")
+        volts = None if joined else parse(typed, "V")
+        readings.append(PinReading(red=red, black=black, reading_v=volts, joined=joined))
+        label = f"Pins {red} and {black}: {'joined' if volts is None else figure(volts, 'V')}"
+    changed = msgspec.structs.replace(inlet, readings=tuple(readings))
+    settled = nets_of(changed).settled
+    changed = msgspec.structs.replace(changed, polarity="marked" if settled else "unknown", measured=settled)
+    return body(request, actions.put(pk, version_of(request), with_inlet(case, changed), label))
+
+
+def _number(request: HttpRequest, name: str, most: int) -> int:
+    text = request.POST.get(name, "").strip()
+    if not text.isdigit() or len(text) > 4 or int(text) > most:
+        raise EditError(f"{text or 'nothing'!r} is no number of a pin")
+    return int(text)
+
+
+@whole
+def bay(request: HttpRequest, pk: int) -> HttpResponse:
+    """Lay out a cell bay, turn a slot round, or take the bay away."""
+    case, post = get_object_or_404(Conversion, pk=pk).case, request.POST
+    made: CellBay | None = None
+    what = post.get("do", "")
+    if what == "make":
+        text = post.get("count", "").strip()
+        if not text.isdigit() or not 1 <= int(text) <= MOST_SLOTS:
+            raise EditError(f"{text or 'nothing'!r} is no number of slots; 1 to {MOST_SLOTS}")
+        count = int(text)
+        made = CellBay(
+            size=post.get("size", ""),  # type: ignore[arg-type]  # the action validates the whole case
+            slots=tuple("up" if i % 2 == 0 else "down" for i in range(count)),
+            links=in_series(count),
+            leads=("1-", f"{count}+"),
+        )
+        label = f"Cell bay: {count} × {made.size}"
+    elif what == "flip" and case.device.bay is not None:
+        at = _number(request, "at", len(case.device.bay.slots) - 1)
+        slots = list(case.device.bay.slots)
+        slots[at] = "down" if slots[at] == "up" else "up"
+        made, label = msgspec.structs.replace(case.device.bay, slots=tuple(slots)), f"Slot {at + 1} turned round"
+    elif what == "remove":
+        label = "Cell bay taken away"
+    else:
+        raise EditError("that cannot be done to the bay")
+    device = msgspec.structs.replace(case.device, bay=made)
+    return body(request, actions.put(pk, version_of(request), msgspec.structs.replace(case, device=device), label))
+
+
+@require_GET
+def bay_sheet(request: HttpRequest, pk: int) -> HttpResponse:
+    """The bay and its dummies at their true size, for the printer."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    context: dict[str, Any] = {"conversion": conversion, "bay": bay_view(conversion.case.device.bay)}
+    return render(request, "bench/bay_sheet.html", context)
+
+
+@whole
+def port(request: HttpRequest, pk: int) -> HttpResponse:
+    """Feed from another port or profile of the bank."""
+    case = get_object_or_404(Conversion, pk=pk).case
+    if case.source is None:
+        raise EditError("choose a pack first")
+    at, profile = _number(request, "port", 99), _number(request, "profile", 99)
+    after = actions.with_source(case, fed_from(case.source, at, profile))
+    named = case.source.ports[at]
+    label = f"From {named.name} at {show(number(named.profiles[profile].output_v), 'V')}"
+    return body(request, actions.put(pk, version_of(request), after, label))

@@ -1,0 +1,108 @@
+"""A round connector with many pins: its mating face, and the solder side, which is its mirror image."""
+
+from __future__ import annotations
+
+from math import cos, radians, sin
+
+import msgspec
+
+from hermotrope_core.case import Connector, maybe
+from hermotrope_core.pins import FULL_CIRCLE, Nets, nets_of, pin_angles
+
+RING, NUMBER_RING = 46.0, 67.0
+WORDS = {"plus": "+", "minus": "−", "other": "~", "silent": "·", "unknown": "?"}
+
+
+class Pin(msgspec.Struct, frozen=True):
+    """A contact: where it is, where its number stands, what it is (plus, minus, other, silent, unknown)."""
+
+    number: int
+    x: float
+    y: float
+    label_x: float
+    label_y: float
+    kind: str
+    sign: str
+
+
+class Face(msgspec.Struct, frozen=True):
+    """One view of the connector."""
+
+    title: str
+    pins: tuple[Pin, ...]
+    words: str
+
+
+class PinView(msgspec.Struct, frozen=True):
+    """Both views, and what the readings say, in words."""
+
+    faces: tuple[Face, Face]
+    nets: Nets
+    told: tuple[str, ...]
+    ask: str
+    readings: tuple[tuple[int, str], ...]
+
+
+def pin_view(connector: Connector | None) -> PinView | None:
+    """The two faces of a connector with pins whose count is known; None for anything else."""
+    if connector is None or connector.kind != "pins" or connector.pin_count is None:
+        return None
+    nets = nets_of(connector)
+    angles = pin_angles(connector.pin_count, maybe(connector.arc_deg) or FULL_CIRCLE)
+    mating = tuple(_pin(i + 1, angle, nets) for i, angle in enumerate(angles))
+    solder = tuple(_pin(i + 1, -angle, nets) for i, angle in enumerate(angles))
+    listed = ", ".join(f"{pin.number} {pin.sign}" for pin in mating)
+    readings = tuple(
+        (i, f"{r.red} and {r.black} beep" if r.joined else f"red {r.red}, black {r.black}: {maybe(r.reading_v):.4g} V")
+        for i, r in enumerate(connector.readings)
+    )
+    faces = (
+        Face("looking into the inlet", mating, f"Mating face, clockwise: {listed}"),
+        Face("solder side, from behind", solder, f"Solder side, anticlockwise: {listed}"),
+    )
+    return PinView(faces, nets, tuple(_told(nets)), _ask(nets), readings)
+
+
+def _pin(number: int, angle: float, nets: Nets) -> Pin:
+    x, y = sin(radians(angle)), -cos(radians(angle))
+    others = {pin for pin, _ in nets.others}
+    sets = (("plus", nets.plus), ("minus", nets.minus), ("other", others), ("silent", nets.silent))
+    kind = next((name for name, pins in sets if number in pins), "unknown")
+    return Pin(
+        number,
+        round(RING * x, 1),
+        round(RING * y, 1),
+        round(NUMBER_RING * x, 1),
+        round(NUMBER_RING * y + 4.0, 1),
+        kind,
+        WORDS[kind],
+    )
+
+
+def _names(pins: tuple[int, ...]) -> str:
+    numbers = " and ".join(filter(None, (", ".join(str(p) for p in pins[:-1]), str(pins[-1]))))
+    return f"pin {numbers}" if len(pins) == 1 else f"pins {numbers}"
+
+
+def _told(nets: Nets) -> list[str]:
+    told = []
+    if nets.conflict:
+        told.append(nets.conflict)
+    if nets.plus and nets.volts is not None:
+        told.append(f"plus is {_names(nets.plus)}, minus is {_names(nets.minus)}: {nets.volts:.3g} V")
+    told += [f"pin {pin} stands at {volts:.3g} V: a second supply" for pin, volts in nets.others]
+    if nets.silent:
+        told.append(f"{_names(nets.silent)} read nothing against either: leave open")
+    if nets.plus and nets.unknown:
+        told.append(f"{_names(nets.unknown)} not read yet: leave open until they are")
+    for pins in (nets.plus, nets.minus):
+        if len(pins) > 1 and not any(set(pins) <= set(group) for group in nets.joined):
+            told.append(f"{_names(pins)} stand at the same volts: see whether they beep before joining them")
+    return told
+
+
+def _ask(nets: Nets) -> str:
+    if nets.next_reading is None:
+        return ""
+    red, black = nets.next_reading
+    return f"Next: red on {red}, black on {black}"
