@@ -203,6 +203,8 @@ def show(value: float, unit: str) -> str:
         return f"{plain(100 * value)} %"
     if unit == "s":
         return _show_seconds(value)
+    if unit == "°":
+        return f"{plain(value)}°"
     if unit in ("A", "W", "Ah", "Ω") and 0 < abs(value) < 0.1:
         return f"{plain(1000 * value)} m{unit}"
     return f"{plain(value)} {unit}".rstrip()

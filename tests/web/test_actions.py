@@ -6,8 +6,9 @@ from django.core.exceptions import ValidationError
 from django.test import TestCase
 
 from hermotrope.bench import actions
-from hermotrope.bench.edits import EditError, edit, parse_table, show_table
+from hermotrope.bench.edits import edit
 from hermotrope.bench.models import Conversion
+from hermotrope.entry.typed import EditError, parse_table, show_table
 from hermotrope_core.case import number
 from hermotrope_core.document import CaseError
 from tests.support import case

@@ -2,70 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from typing import Any
 
 import msgspec
 
-from hermotrope.bench.edits import FLAGS, KNOWN_BY, TABLES, shown
 from hermotrope.drawings.line import stage_kind, stage_title
+from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, row, rows
 from hermotrope_core.bank import fed_from
-from hermotrope_core.case import Case, Connector, Known, Mode, Source, Stage, Value, maybe, number
-from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.document import WHOLE_NUMBERS
-from hermotrope_core.fields import FIELDS
+from hermotrope_core.case import Case, Connector, Mode, Source, Stage, maybe, number
 from hermotrope_core.measure import HELPERS, helpers_for
-from hermotrope_core.quantity import EXAMPLES, show
-from hermotrope_core.wiring import PARTS
+from hermotrope_core.quantity import show
 
-YES_NO = (("yes", "yes"), ("no", "no"))
-CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
-    "topology": tuple((t, t) for t in ("buck", "boost", "buck-boost", "trigger", "inverter")),
-    "polarity": tuple((p, p) for p in ("centre-positive", "centre-negative", "marked", "unknown")),
-    "gender": (("socket", "socket"), ("plug", "plug")),
-    "chemistry": tuple((key, cell.label) for key, cell in CHEMISTRIES.items()),
-    "enclosure": (("open", "open"), ("closed", "closed box")),
-    "ends": (("clean", "stops cleanly"), ("abrupt", "stops abruptly"), ("resets", "resets and comes back")),
-    "kind": tuple(
-        (k, k.replace("-", " "))
-        for k in ("barrel", "terminals", "pins", "leads", "cell-bay", "usb-a", "usb-c", "clip", "dock", "mains")
-    ),
-    "size": tuple((size, size) for size in PARTS.cell_sizes_mm),
-    "stands_for": (("typical", "the typical draw"), ("maximum", "the nameplate maximum")),
-    "plan_on": (("duty", "the duty"), ("typical", "the typical draw"), ("maximum", "the greatest draw")),
-    "mode-kind": (("power", "watts"), ("current", "amperes"), ("resistance", "ohms")),
-}
-TERMS = {
-    "topology": "Kind",
-    "polarity": "Polarity",
-    "gender": "Ends in",
-    "kind": "Connector",
-    "measured": "Polarity measured",
-    "swaps_polarity": "Swaps plus and minus",
-    "low_voltage_cut_off": "Cuts itself off when low",
-    "low_warning": "Warns when low",
-    "cells_left_in_bay": "Cells stay in the bay",
-    "switched_inlet": "Inlet disconnects the cells",
-    "ends": "When the supply fails it",
-    "enclosure": "Enclosure",
-    "name": "Name",
-    "chemistry": "Chemistry",
-    "takes_over": "Takes over when the feed ends",
-    "ocv": "Cell volts over charge",
-    "output_by_v": "Output by volts",
-    "output_unit": "Unit of the output",
-    "size": "Cells",
-    "links": "Joined inside",
-    "leads": "Wires go in at",
-    "wires": "Wire colours",
-    "stands_for": "Stands for",
-    "plan_on": "Plan on",
-}
-HELP = {
-    "wires": "a note only: colours prove nothing",
-    "links": "contacts that beep with the cells out: 1+ 2-, 2+ 3-",
-    "leads": "contacts from which wires go into the device: 1- 4+",
-}
 TRAITS = (
     ("electronics", "electronics inside"),
     ("motor", "has a motor"),
@@ -77,103 +25,6 @@ TRAITS = (
     ("life-safety", "a life depends on it"),
     ("mains-inside", "mains voltage inside"),
 )
-AS_STATED = {
-    "outer_mm", "inner_mm", "area_mm2", "seconds", "mass_g", "price", "recharge_h", "rating_a", "rating_w", "trips_v",
-    "temperature_c", "initial_soc", "reserve_soc", "arc_deg", "reading_v", "ports_power_max_w",
-}  # fmt: skip
-"""Set-points, geometry and choices, which are taken as stated: nobody is asked how they are known."""
-REDRAWS = {"outer_mm", "inner_mm", "pin_count", "arc_deg", "columns", "links", "leads", "fed_slot", "output_by_v"}
-"""Quantities that a drawing inside the panel shows."""
-TABLE_EXAMPLES = {
-    "efficiency": "0.2 A: 86 %; 1 A: 90 %",
-    "ocv": "0 %: 3 V; 50 %: 3.65 V; 100 %: 4.2 V",
-    "output_by_v": "10 V: 2.4; 12 V: 4",
-}
-OPTIONAL = {"ends", "stands_for"}
-"""Choices that may be left open again."""
-STAGE_FIELDS = {
-    "lead": ("length_m", "area_mm2", "swaps_polarity"),
-    "fuse": ("rating_a", "resistance_ohm"),
-    "switch": ("resistance_ohm",),
-    "cut-off": ("trips_v",),
-    "resistor": ("resistance_ohm", "rating_w"),
-    "diode": ("forward_v", "count"),
-    "converter": (
-        "topology",
-        "output_v",
-        "efficiency",
-        "quiescent_w",
-        "input_min_v",
-        "input_max_v",
-        "headroom_v",
-        "output_current_max_a",
-        "thermal_k_per_w",
-    ),
-    "linear": ("output_v", "dropout_v", "quiescent_a", "output_current_max_a", "thermal_k_per_w"),
-}
-SOURCE_FIELDS = (
-    "name",
-    "chemistry",
-    "cells_in_series",
-    "cells_in_parallel",
-    "capacity_ah",
-    "resistance_ohm",
-    "cutoff_v",
-    "low_voltage_cut_off",
-)
-SOURCE_MORE = (
-    "full_v",
-    "max_current_a",
-    "peak_current_a",
-    "state_of_health",
-    "initial_soc",
-    "reserve_soc",
-    "peukert",
-    "rated_hours",
-    "ocv",
-    "mass_g",
-    "price",
-    "recharge_h",
-)
-PORT_FIELDS = (
-    "output_v",
-    "efficiency",
-    "quiescent_w",
-    "output_current_max_a",
-    "output_min_current_a",
-    "output_off_delay_s",
-)
-
-
-class Row(msgspec.Struct, frozen=True):
-    """One field: where it stands in the document, what it holds, how it is asked for and marked."""
-
-    place: str
-    term: str
-    text: str
-    kind: str
-    """quantity, table, text, choice or flag"""
-    choices: tuple[tuple[str, str], ...] = ()
-    known_by: str = ""
-    """How it is known; empty where that is not asked."""
-    help: str = ""
-    example: str = ""
-    whole_page: bool = False
-    """True where other fields come and go with this one."""
-    error: str = ""
-    conflict: str = ""
-    optional: bool = False
-    """True for a choice that may be left open again."""
-    helpers: tuple[tuple[str, str], ...] = ()
-    """Ways to measure it: key and title."""
-
-    @property
-    def id(self) -> str:
-        return "f" + self.place.replace("/", "-").replace("_", "-")
-
-    @property
-    def known_choices(self) -> tuple[str, ...]:
-        return KNOWN_BY
 
 
 def helped(case: Case, asked: tuple[Row, ...]) -> tuple[Row, ...]:
@@ -211,36 +62,6 @@ class Panel(msgspec.Struct, frozen=True):
     bay: tuple[Row, ...] = ()
     output: tuple[Row, ...] = ()
     traits: tuple[tuple[str, str, bool], ...] = ()
-
-
-def row(part: Value | None, name: str, at: str, typed: str | None = None, error: str = "") -> Row:
-    """The field `name` of a part at the pointer `at`; what was `typed` is kept when it was refused."""
-    text = typed if typed is not None else (shown(part, name) if part is not None else "")
-    place = f"{at}/{name}"
-    field = FIELDS.get(name)
-    term = TERMS.get(name) or (field.term if field else name)
-    if name in FLAGS:
-        return Row(place, term, text, "flag", YES_NO, whole_page=True, error=error)
-    if name in CHOICES and not (name == "kind" and isinstance(part, Mode)):
-        open_again = name in OPTIONAL
-        return Row(place, term, text, "choice", CHOICES[name], whole_page=True, error=error, optional=open_again)
-    if name == "kind":
-        return Row(place, "Stated in", text, "choice", CHOICES["mode-kind"], whole_page=True, error=error)
-    if field is None and name not in TABLES:
-        return Row(place, term, text, "text", help=HELP.get(name, ""), whole_page=name in REDRAWS, error=error)
-    value = getattr(part, name) if part is not None else None
-    is_table = name in TABLES and (name != "efficiency" or isinstance(value, tuple))
-    example = TABLE_EXAMPLES[name] if is_table else EXAMPLES[field.unit] if field else ""
-    asked = field is not None and name not in WHOLE_NUMBERS | AS_STATED and not is_table
-    known = (value.known_by if isinstance(value, Known) else "typical") if asked else ""
-    note = value.note or "" if isinstance(value, Known) else ""
-    words = note or (field.help if field else "")
-    redraws = name in REDRAWS
-    return Row(place, term, text, "table" if is_table else "quantity", (), known, words, example, redraws, error)
-
-
-def rows(part: Value | None, names: Sequence[str], at: str) -> tuple[Row, ...]:
-    return tuple(row(part, name, at) for name in names)
 
 
 def row_at(case: Case, place: str) -> Row:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from hermotrope.bench.edits import EditError
 from hermotrope.bench.feed import Feed
+from hermotrope.entry.typed import EditError
 from hermotrope_core.case import (
     Case,
     Converter,

@@ -9,7 +9,7 @@ import msgspec
 from hermotrope_core.case import Connector, maybe
 from hermotrope_core.pins import FULL_CIRCLE, Nets, nets_of, pin_angles
 
-RING, NUMBER_RING = 46.0, 67.0
+RING, NUMBER_RING = 45.0, 73.0
 WORDS = {"plus": "+", "minus": "−", "other": "~", "silent": "·", "unknown": "?"}
 
 

@@ -15,12 +15,14 @@ from django.views.decorators.http import require_POST
 from django_htmx.http import HttpResponseClientRedirect
 
 from hermotrope.bench import actions, stages
-from hermotrope.bench.edits import EditError, edit
+from hermotrope.bench.edits import edit
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
-from hermotrope.bench.panels import Row, row_at
+from hermotrope.bench.panels import row_at
 from hermotrope.bench.views.feed import feed_context
 from hermotrope.drawings.line import stage_title
+from hermotrope.entry.rows import Row
+from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope_core.case import Mode, Segment, Source
 from hermotrope_core.document import CaseError

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET
 
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
-from hermotrope.bench.panels import Row, panel_for, panel_of_place, port_rows
+from hermotrope.bench.panels import panel_for, panel_of_place, port_rows
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.bay import bay_view
 from hermotrope.drawings.chart import run_chart
@@ -20,6 +20,7 @@ from hermotrope.drawings.line import feed_line, scrub_payload
 from hermotrope.drawings.output import output_curve
 from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.scale import supply_scale
+from hermotrope.entry.rows import Row
 from hermotrope.shelf.entries import pack_groups
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import write_case

@@ -10,10 +10,10 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
 from hermotrope.bench import actions
-from hermotrope.bench.edits import EditError
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.drawings.bay import bay_view
+from hermotrope.entry.typed import EditError
 from hermotrope_core.bank import fed_from
 from hermotrope_core.bay import in_series
 from hermotrope_core.case import Case, Connector, number

@@ -8,11 +8,11 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
 from hermotrope.bench import actions
-from hermotrope.bench.edits import EditError, show_table
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import row_at
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.bench.views.feed import feed_context
+from hermotrope.entry.typed import EditError, show_table
 from hermotrope_core.case import Known, Mode
 from hermotrope_core.intake import Original, from_adapter, from_cells, merge
 from hermotrope_core.measure import HELPERS, helpers_for, summed, with_output
