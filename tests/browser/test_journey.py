@@ -308,3 +308,122 @@ class IntakeJourney(BrowserTest):
         page.locator("#m-f-source-resistance-ohm-heavy_a").press("Enter")
         expect(page.locator(".sum-shown")).to_contain_text("0.1 Ω")
         self.assertLessEqual(self.sideways(page), 0)
+
+    def test_a_seven_pin_inlet_by_measuring(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        page = self.page
+        self.goto(f"/c/{made.pk}/?panel={len(made.case.path) + 2}")
+        page.locator("#f-device-inlet-kind").select_option("pins")
+        page.locator("#f-device-inlet-pin-count").fill("7")
+        page.keyboard.press("Enter")
+        expect(page.locator(".faces svg").first.locator(".pin")).to_have_count(7)
+        expect(page.locator("#verdict")).to_contain_text("polarity")
+        for red, black, reads in (("9", "1", "12 V"), ("1", "3", "12.1 V"), ("2", "3", "12.1 V"), ("1", "2", "beep")):
+            page.locator("#pin-red").fill(red)
+            page.locator("#pin-black").fill(black)
+            page.locator("#pin-read").fill(reads)
+            page.locator("#pins-form").get_by_role("button", name="Record it").click()
+            if red == "9":  # refused: the connector has seven
+                expect(page.locator("#pins-form [role=alert]")).to_contain_text("the connector has 7")
+                expect(page.locator("#pin-red")).to_have_value("9")
+            else:
+                expect(page.locator("#pin-read")).to_have_value("")
+        expect(page.locator("ul.told")).to_contain_text("plus is pins 1 and 2, minus is pin 3: 12.1 V")
+        expect(page.locator("#f-device-inlet-measured")).to_have_value("yes")
+        mating, solder = page.locator(".faces svg").all()
+        x = [float(face.locator(".pin.minus").get_attribute("cx") or 0) for face in (mating, solder)]
+        self.assertEqual(x[0], -x[1])
+        page.locator("#pin-red").fill("5")
+        page.locator("#pin-black").fill("3")
+        page.locator("#pin-read").fill("5 V")
+        page.locator("#pins-form").get_by_role("button", name="Record it").click()
+        expect(page.locator("#verdict")).to_contain_text("second")
+        page.locator(".readings button").last.click()
+        expect(page.locator(".readings li")).to_have_count(3)
+
+    def test_a_bay_with_a_tap_is_refused_and_without_it_gets_its_dummies(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        page = self.page
+        self.goto(f"/c/{made.pk}/?panel={len(made.case.path) + 2}")
+        page.locator("#bay-count").fill("4")
+        page.locator("#bay-size").select_option("C")
+        page.get_by_role("button", name="Lay it out").click()
+        expect(page.locator(".bay-map .slot")).to_have_count(4)
+        leads = page.locator("#f-device-bay-leads")
+        leads.fill("1- 2+ 4+")
+        leads.press("Enter")
+        expect(page.locator("#verdict")).to_contain_text("tapped at 2+, 2 of 4 cells up")
+        expect(page.locator("#verdict .verdict").first).to_have_text("Refused")
+        leads.fill("1- 9+")
+        leads.press("Enter")
+        expect(page.locator("#row-f-device-bay-leads")).to_contain_text("which is no contact")
+        leads.fill("1- 4+")
+        leads.press("Enter")
+        expect(page.locator(".bay-map .slot.fed")).to_have_count(2)
+        page.locator("#f-device-bay-fed-slot").fill("2")
+        page.keyboard.press("Enter")
+        expect(page.locator(".bay-map .slot.through")).to_have_count(3)
+        page.get_by_role("link", name="Print it 1:1").click()
+        page.emulate_media(media="print")
+        slot = page.locator(".bay-map .slot").first.bounding_box()
+        assert slot is not None
+        self.assertAlmostEqual(slot["height"] * 25.4 / 96, 50.0, delta=0.6)
+
+    def test_what_is_half_typed_survives_a_redraw_a_reload_and_the_way_back(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        page = self.page
+        self.goto(f"/c/{made.pk}/?panel=1")
+        page.get_by_role("link", name="measure: from two readings").click()
+        reading = page.locator("#m-f-source-resistance-ohm-light_v")
+        reading.fill("20.1")
+        page.locator("#f-source-low-voltage-cut-off").select_option("no")
+        expect(page.locator("#verdict")).to_contain_text("cut-off")
+        expect(reading).to_have_value("20.1")
+        field = page.locator("#f-source-capacity-ah")
+        field.fill("lots")
+        field.press("Enter")
+        expect(page.locator("#row-f-source-capacity-ah")).to_contain_text("for example")
+        page.reload()
+        expect(field).to_have_value("lots")
+        expect(page.locator("#row-f-source-capacity-ah")).to_contain_text("not saved yet")
+        page.goto(self.live_server_url + "/shelf/")
+        page.go_back()
+        expect(field).to_have_value("lots")
+        page.get_by_role("link", name="measure: from two readings").click()
+        expect(reading).to_have_value("20.1")
+        field.fill("3 Ah")
+        field.press("Enter")
+        expect(page.locator("#row-f-source-capacity-ah")).not_to_contain_text("not saved")
+        page.reload()
+        expect(field).to_have_value("3 Ah")
+
+
+class BankJourney(BrowserTest):
+    def test_a_bank_is_watched_falling_asleep(self) -> None:
+        page = self.page
+        self.goto("/shelf/?q=20%2C000")
+        page.get_by_role("link", name="20,000 mAh bank", exact=True).click()
+        page.locator("#draw-0").fill("20 mA")
+        page.get_by_role("button", name="Plug it in").click()
+        expect(page.locator(".trial-events")).to_contain_text("falls asleep")
+        expect(page.locator(".lamp.off")).to_have_count(1)  # once the playhead has come by
+        page.locator("#f-resistance-ohm").fill("much")
+        page.locator("#f-resistance-ohm").press("Enter")
+        expect(page.locator("#row-f-resistance-ohm")).to_contain_text("for example")
+        expect(page.locator("#f-resistance-ohm")).to_have_value("much")
+        page.locator("#f-resistance-ohm").fill("60 mΩ")
+        page.locator("#f-resistance-ohm").press("Enter")
+        expect(page.locator("#row-f-resistance-ohm .row-error")).to_have_count(0)
+
+    def test_a_large_import_tells_how_far_it_is(self) -> None:
+        page = self.page
+        self.goto("/shelf/")
+        rows = "".join(f"Meter {i},meter,\n" for i in range(1600))
+        file = {"name": "many.csv", "mimeType": "text/csv", "buffer": f"name,kind,part\n{rows}".encode()}
+        seen: list[str] = []
+        page.on("response", lambda r: seen.append(r.url) if r.url.endswith("/read/") else None)
+        page.locator("#file").set_input_files(file)
+        expect(page.locator(".counts")).to_contain_text("1600 new")
+        self.assertEqual(len(seen), 4)
+        page.get_by_role("button", name="Put all of it on the shelf").click()
+        page.wait_for_url("**/shelf/")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -127,6 +128,55 @@ class Pages(TestCase):
         self.assertFalse(Item.objects.filter(pk=item.pk).exists())
 
 
+class OneItem(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        call_command("load_starter", verbosity=0)
+        cls.bank = Item.objects.get(key="bank-20")
+
+    def set(self, place: str, text: str, known_by: str = "") -> Any:
+        return self.client.post(
+            f"/shelf/{self.bank.pk}/part/",
+            {"place": place, "text": text, "known_by": known_by},
+            headers={"HX-Request": "true"},
+        )
+
+    def test_every_item_shows_every_value(self) -> None:
+        for item in Item.objects.all():
+            with self.subTest(item.key), self.assertNumQueries(1):
+                self.assertEqual(self.client.get(f"/shelf/{item.pk}/").status_code, 200)
+
+    def test_a_value_is_set_with_how_it_is_known(self) -> None:
+        self.set("/resistance_ohm", "48 mΩ", "measured")
+        self.set("/ports/1/profiles/2/output_current_max_a", "1,6 A", "label")
+        part = Item.objects.get(pk=self.bank.pk).part
+        self.assertEqual(part["resistance_ohm"], {"value": 0.048, "known_by": "measured"})
+        self.assertEqual(part["ports"][1]["profiles"][2]["output_current_max_a"], {"value": 1.6, "known_by": "label"})
+
+    def test_a_refused_value_stays_with_its_reason(self) -> None:
+        for place, text, why in (
+            ("/capacity_ah", "twenty", "for example"),
+            ("/resistance_ohm", "-1", "at least 0"),
+            ("/cells_in_series", "", "missing"),
+        ):
+            answer = self.set(place, text)
+            with self.subTest(place):
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn(why, answer.content.decode())
+                self.assertIn(f'value="{text}"', answer.content.decode())
+        self.assertEqual(self.set("/nowhere", "1").status_code, 404)
+
+    def test_a_bank_is_tried(self) -> None:
+        page = self.client.get(f"/shelf/{self.bank.pk}/try/", {"draw-0": "50 mA"}).content.decode()
+        self.assertIn("falls asleep", page)
+        awake = self.client.get(f"/shelf/{self.bank.pk}/try/", {"draw-0": "80 mA"}).content.decode()
+        self.assertNotIn("falls asleep", awake)
+        fast = self.client.get(f"/shelf/{self.bank.pk}/try/", {"draw-1": "1.6 A", "wants-1": "12 V"}).content.decode()
+        self.assertIn("trips: 1.60 A is above its 1.50 A", fast)
+        wrong = self.client.get(f"/shelf/{self.bank.pk}/try/", {"draw-0": "lots"}).content.decode()
+        self.assertIn("is not amperes", wrong)
+
+
 class Files(TestCase):
     @classmethod
     def setUpTestData(cls) -> None:
@@ -137,6 +187,19 @@ class Files(TestCase):
 
     def apply(self) -> Any:
         return self.client.post(f"/shelf/import/{ImportDraft.objects.get().pk}/", {"do": "apply"})
+
+    def refused(self) -> str:
+        with self.assertRaises(CaseError) as caught:
+            actions.apply_draft(ImportDraft.objects.get().pk)
+        return str(caught.exception)
+
+    def test_a_key_twice_is_refused_across_chunks(self) -> None:
+        rows = [{"key": "one", "name": "a", "kind": "meter"}] * 3
+        draft = actions.start_draft("x", rows)
+        for _ in rows:
+            draft = actions.read_on(draft.pk, 1)
+        self.assertEqual([fate["fate"] for fate in draft.rows], ["new", "refused", "refused"])
+        self.assertEqual([fate["row"] for fate in draft.rows], [1, 2, 3])
 
     def test_there_and_back_changes_nothing(self) -> None:
         before = [actions.row_of(item) for item in Item.objects.order_by("key")]
@@ -223,7 +286,15 @@ class Files(TestCase):
         writer = csv.writer(out, delimiter=";")
         writer.writerow(["name", "kind", "price", "part"])
         writer.writerows([f"Lead {i}", "lead", "1,50", part] for i in range(5000))
-        self.assertIn("<b>5000</b> new", self.upload(out.getvalue().encode()).content.decode())
+        page = self.upload(out.getvalue().encode()).content.decode()
+        told = []
+        while match := re.search(r'action="(/shelf/import/\d+/read/)".*?<b class="mono">(\d+)</b> of', page, re.S):
+            self.assertIn("not read to its end", self.refused())
+            told.append(int(match[2]))
+            page = self.client.post(match[1], headers={"HX-Request": "true"}).content.decode()
+        self.assertEqual(told, list(range(0, 5000, actions.CHUNK)))
+        page = self.client.get(f"/shelf/import/{ImportDraft.objects.get().pk}/").content.decode()
+        self.assertIn("<b>5000</b> new", page)
         with CaptureQueriesContext(connection) as queries:  # SQLite takes about 75 rows a statement
             self.apply()
         self.assertLess(len(queries), 100)

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from typing import Any
 
+import jsonpatch
+import jsonpointer
 from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.utils.text import slugify
 
+from hermotrope.entry.typed import change_at
 from hermotrope.formats.shelf_file import COLUMNS
 from hermotrope.shelf.models import ImportDraft, Item
 from hermotrope.shelf.parts import part_from, part_tree
@@ -16,6 +20,8 @@ from hermotrope_core.case import Source, maybe
 from hermotrope_core.document import CaseError
 from hermotrope_core.quantity import QuantityError, parse
 
+CHUNK = 500
+"""Rows of a file that are judged at a time."""
 NUMBERS = {"price": "", "mass_g": "g", "recharge_h": "h"}
 
 
@@ -58,6 +64,23 @@ def set_field(pk: int, name: str, typed: str) -> Item:
     return item
 
 
+@transaction.atomic
+def set_part(pk: int, place: str, typed: str, known_by: str = "") -> Item:
+    """Take what was typed at a place inside an item's part. Raises `EditError`, `CaseError`, `Item.DoesNotExist`."""
+    item = Item.objects.select_for_update().get(pk=pk)
+    change = change_at(item.part, place, typed, known_by)
+    try:
+        tree = jsonpatch.apply_patch(item.part, change.patch)
+    except (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException) as error:
+        raise CaseError("part", f"the change does not fit this item any more ({error})") from None
+    content = part_from(item.kind, tree)
+    item.part = part_tree(content)
+    if place == "/name" and isinstance(content, Source):
+        item.name = content.name[:200]
+    item.save()
+    return item
+
+
 def _number(name: str, typed: str) -> float | None:
     if not typed.strip():
         return None
@@ -89,12 +112,16 @@ def row_of(item: Item) -> dict[str, Any]:
     return {name: getattr(item, name) for name in COLUMNS}
 
 
-def plan(rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """The fate of every row: new, changed, same, or refused with the reason. Writes nothing; one query."""
-    have = {item.key: item for item in Item.objects.all()}
-    seen: set[str] = set()
+def plan(rows: list[dict[str, Any]], judged: Sequence[dict[str, Any]] = ()) -> list[dict[str, Any]]:
+    """The fate of every row: new, changed, same, or refused with the reason. Writes nothing; one query.
+
+    `judged` are the fates of the rows before these in the same file.
+    """
+    keys = [str(row.get("key") or "") for row in rows]
+    have = {item.key: item for item in Item.objects.filter(key__in=[key for key in keys if key])}
+    seen = {fate["item"]["key"] for fate in judged if "item" in fate}
     fates = []
-    for number, row in enumerate(rows, 1):
+    for number, row in enumerate(rows, len(judged) + 1):
         try:
             item = item_from(row)
             if item.key and item.key in seen:
@@ -150,10 +177,20 @@ def item_from(row: dict[str, Any]) -> Item:
 
 
 @transaction.atomic
-def keep_draft(name: str, fates: list[dict[str, Any]]) -> ImportDraft:
-    """Remember a previewed file until it is decided; older ones are dropped."""
+def start_draft(name: str, rows: list[dict[str, Any]]) -> ImportDraft:
+    """Remember the rows of a file until they are judged and decided; older files are dropped."""
     ImportDraft.objects.all().delete()
-    return ImportDraft.objects.create(name=name[:200], rows=fates)
+    return ImportDraft.objects.create(name=name[:200], rows=[], waiting=rows)
+
+
+@transaction.atomic
+def read_on(pk: int, count: int = CHUNK) -> ImportDraft:
+    """Judge the next so many rows of a draft. Raises `ImportDraft.DoesNotExist`."""
+    draft = ImportDraft.objects.select_for_update().get(pk=pk)
+    draft.rows += plan(draft.waiting[:count], draft.rows)
+    draft.waiting = draft.waiting[count:]
+    draft.save()
+    return draft
 
 
 @transaction.atomic
@@ -162,6 +199,8 @@ def apply_draft(pk: int) -> tuple[int, int]:
     draft = ImportDraft.objects.filter(pk=pk).first()
     if draft is None:
         raise CaseError("import", "this file was already decided; choose it again")
+    if draft.waiting:
+        raise CaseError("import", "the file is not read to its end yet")
     fates = plan([fate.get("item", {}) for fate in draft.rows])
     refused = next((fate for fate in fates if fate["fate"] == "refused"), None)
     if refused:

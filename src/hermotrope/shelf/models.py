@@ -53,8 +53,9 @@ class Item(models.Model):
 
 
 class ImportDraft(models.Model):
-    """A file that was read and previewed, waiting to be put on the shelf or dropped."""
+    """A file on its way to the shelf: rows that wait to be judged, and the fates of those that are."""
 
     rows: Any = models.JSONField()
+    waiting: Any = models.JSONField(default=list)
     name = models.CharField(max_length=200)
     made_at = models.DateTimeField(auto_now_add=True)

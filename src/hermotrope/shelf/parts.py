@@ -6,7 +6,8 @@ from typing import Any
 
 import msgspec
 
-from hermotrope.drawings.line import stage_detail, stage_title
+from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
+from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, rows
 from hermotrope_core.case import Converter, Fuse, Lead, Source, Stage, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import CaseError, refusal
@@ -22,6 +23,7 @@ KINDS = {
 _TYPES: dict[str, Any] = {"source": Source, "converter": Converter, "lead": Lead, "fuse": Fuse, "stage": Stage}
 
 Part = Source | Stage | None
+LIMITS = tuple(name for name in SOURCE_MORE if name not in ("mass_g", "price", "recharge_h"))
 
 
 def part_from(kind: str, tree: object) -> Part:
@@ -86,3 +88,22 @@ def _known(tree: Any) -> list[str]:
             return [tree.get("known_by", "typical")]
         return [word for value in tree.values() for word in _known(value)]
     return []
+
+
+def item_groups(part: Part) -> list[tuple[str, tuple[Row, ...]]]:
+    """Every value of a part as fields, in groups with a title; nothing for a meter."""
+    if part is None:
+        return []
+    if not isinstance(part, Source):
+        return [("What it is", rows(part, STAGE_FIELDS[stage_kind(part)], ""))]
+    groups = [("Cells", rows(part, SOURCE_FIELDS, "")), ("Age and limits", rows(part, LIMITS, ""))]
+    if part.regulated_output is not None:
+        groups.append(("The port in use", rows(part.regulated_output, PORT_FIELDS, "/regulated_output")))
+    for i, port in enumerate(part.ports):
+        fields = list(rows(port, ("output_min_current_a", "output_off_delay_s"), f"/ports/{i}"))
+        for k, profile in enumerate(port.profiles):
+            fields += rows(profile, ("output_v", "output_current_max_a"), f"/ports/{i}/profiles/{k}")
+        groups.append((f"Port {port.name}", tuple(fields)))
+    if part.ports:
+        groups.append(("All ports", rows(part, ("ports_power_max_w",), "")))
+    return groups

@@ -12,11 +12,17 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
+from django_htmx.http import HttpResponseClientRedirect
 
+from hermotrope.entry.rows import Row
+from hermotrope.entry.typed import EditError
 from hermotrope.formats import shelf_file
 from hermotrope.shelf import actions
 from hermotrope.shelf.models import ImportDraft, Item
-from hermotrope.shelf.parts import KINDS
+from hermotrope.shelf.parts import KINDS, item_groups
+from hermotrope.shelf.trial import trial_context
+from hermotrope_core.bank import ports_of
+from hermotrope_core.case import Source
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import CaseError
 from hermotrope_core.label import Decoded, LabelError, decode
@@ -113,6 +119,61 @@ def set_field(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "shelf/shelf.html", _context(request, **context), status=status)
 
 
+@require_GET
+def item(request: HttpRequest, pk: int) -> HttpResponse:
+    """One item: every value with how it is known, and a bank's ports to be tried."""
+    return render(request, "shelf/item.html", item_context(request, get_object_or_404(Item, pk=pk)))
+
+
+def item_context(request: HttpRequest, found: Item, refused: Row | None = None) -> dict[str, Any]:
+    """What the page of an item shows; `refused` is a field whose entry was not taken."""
+    part = found.content()
+    ports = ports_of(part) if isinstance(part, Source) else ()
+    context: dict[str, Any] = {
+        "item": found,
+        "groups": item_groups(part),
+        "refused": refused,
+        "set_url": reverse("shelf-part", args=[found.pk]),
+        "ports": ports,
+        "have_choices": Item.Have.choices,
+    }
+    return {**context, **trial_context(part, ports, request.GET)}
+
+
+@require_POST
+def set_part(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take what was typed into a value of an item; a refused entry stays with its reason."""
+    place, typed = request.POST.get("place", ""), request.POST.get("text", "")
+    status, refused = 200, None
+    try:
+        found = actions.set_part(pk, place, typed, request.POST.get("known_by", ""))
+    except Item.DoesNotExist:
+        raise Http404 from None
+    except (EditError, CaseError) as error:
+        found, status = get_object_or_404(Item, pk=pk), 422
+        why = error.why if isinstance(error, CaseError) else str(error)
+        rows = (row for _, rows in item_groups(found.content()) for row in rows)
+        here = next((row for row in rows if row.place == place), None)
+        if here is None:
+            raise Http404 from None
+        refused = msgspec.structs.replace(here, text=typed, error=why)
+    if not request.htmx and status == 200:  # type: ignore[attr-defined]
+        return redirect("shelf-item", pk)
+    template = "shelf/_item_body.html" if request.htmx else "shelf/item.html"  # type: ignore[attr-defined]
+    return render(request, template, item_context(request, found, refused), status=status)
+
+
+@require_GET
+def trial(request: HttpRequest, pk: int) -> HttpResponse:
+    """Plug loads into the simulated bank and watch what its ports do."""
+    found = get_object_or_404(Item, pk=pk)
+    if not request.htmx:  # type: ignore[attr-defined]
+        return render(request, "shelf/item.html", item_context(request, found))
+    part = found.content()
+    ports = ports_of(part) if isinstance(part, Source) else ()
+    return render(request, "shelf/_trial.html", trial_context(part, ports, request.GET))
+
+
 @require_POST
 def remove(request: HttpRequest, pk: int) -> HttpResponse:
     """Take an item off the shelf; conversions keep their own copies."""
@@ -146,17 +207,38 @@ def preview(request: HttpRequest) -> HttpResponse:
         nothing = _context(request, import_error="Choose a CSV or JSON file first.")
         return render(request, "shelf/shelf.html", nothing, status=422)
     try:
-        fates = actions.plan(shelf_file.read(file.read(shelf_file.LARGEST_BYTES + 1)))
+        rows = shelf_file.read(file.read(shelf_file.LARGEST_BYTES + 1))
     except CaseError as error:
         told = f"{file.name}: {error}"
         return render(request, "shelf/shelf.html", _context(request, import_error=told), status=422)
-    draft = actions.keep_draft(file.name or "file", fates)
+    draft = actions.start_draft(file.name or "file", rows)
+    if len(rows) <= actions.CHUNK:
+        actions.read_on(draft.pk)
     return redirect("shelf-decide", draft.pk)
+
+
+@require_POST
+def read_on(request: HttpRequest, pk: int) -> HttpResponse:
+    """Judge the next rows of a file; the answer says how far it is, or shows the fates at the end."""
+    try:
+        draft = actions.read_on(pk)
+    except ImportDraft.DoesNotExist:
+        raise Http404 from None
+    if draft.waiting and request.htmx:  # type: ignore[attr-defined]
+        return render(request, "shelf/_reading.html", _reading(draft))
+    address = reverse("shelf-decide", args=[pk])
+    return HttpResponseClientRedirect(address) if request.htmx else redirect(address)  # type: ignore[attr-defined]
+
+
+def _reading(draft: ImportDraft) -> dict[str, Any]:
+    return {"draft": draft, "read": len(draft.rows), "total": len(draft.rows) + len(draft.waiting)}
 
 
 def decide(request: HttpRequest, pk: int) -> HttpResponse:
     """The preview of a file; on the word, all of it is put on the shelf, or nothing."""
     draft = get_object_or_404(ImportDraft, pk=pk)
+    if draft.waiting and request.POST.get("do") != "drop":
+        return render(request, "shelf/preview.html", _reading(draft))
     error = ""
     if request.method == "POST":
         if request.POST.get("do") == "drop":

@@ -1,0 +1,39 @@
+// What is typed and not yet sent survives a redraw, a reload and the way back, in this tab.
+"use strict";
+(() => {
+  const KEPT = ".polarity, .measure-form, .intake form, .duty-add, .row-field, .decoder form, .try form, .socket";
+  const MAX_CHARS = 2000;
+  const name = (input) => `typed ${location.pathname} ${input.id || input.name}`;
+  const held = (form) => form.querySelectorAll("input:not([type=hidden]):not([type=file]):not([type=checkbox]), textarea");
+
+  document.addEventListener("input", (event) => {
+    const input = event.target;
+    if (!input.matches("input:not([type=file]):not([type=range]):not([type=checkbox]), textarea") || !input.closest(KEPT)) return;
+    if (input.value === input.defaultValue || input.value.length > MAX_CHARS) sessionStorage.removeItem(name(input));
+    else sessionStorage.setItem(name(input), input.value);
+  });
+
+  // A form whose entry was taken has nothing to keep; one that was refused keeps it for the next look.
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    const form = event.detail.requestConfig?.elt;
+    if (event.detail.xhr.status !== 200 || !form?.matches?.("form") || event.detail.requestConfig.verb !== "post") return;
+    held(form).forEach((input) => sessionStorage.removeItem(name(input)));
+  });
+
+  function restore(root) {
+    root.querySelectorAll?.(KEPT).forEach((form) => held(form).forEach((input) => {
+      const kept = sessionStorage.getItem(name(input));
+      if (kept === null || input.value === kept) return;
+      input.value = kept;
+      const note = form.matches(".row-field") && form.querySelector(".row-note");
+      if (note && !form.matches(".bad, .behind")) {
+        form.classList.add("bad");
+        note.textContent = "not saved yet: press Enter to save it";
+      }
+    }));
+  }
+
+  document.addEventListener("htmx:afterSettle", (event) => restore(event.detail.elt.parentNode ?? document));
+  document.addEventListener("DOMContentLoaded", () => restore(document));
+  window.addEventListener("pageshow", (event) => { if (event.persisted) restore(document); });
+})();
