@@ -50,6 +50,7 @@ TERMS = {
     "ocv": "Cell volts over charge",
     "output_by_v": "Output by volts",
     "output_unit": "Unit of the output",
+    "energy_wh": "Internal battery",
     "size": "Cells",
     "links": "Joined inside",
     "leads": "Wires go in at",

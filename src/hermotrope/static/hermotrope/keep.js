@@ -4,13 +4,16 @@
   const KEPT = ".polarity, .measure-form, .intake form, .duty-add, .row-field, .decoder form, .try form, .socket";
   const MAX_CHARS = 2000;
   const name = (input) => `typed ${location.pathname} ${input.id || input.name}`;
+  // What was typed, and what stood there when the typing began.
+  const kept = (input) => JSON.parse(sessionStorage.getItem(name(input)));
   const held = (form) => form.querySelectorAll("input:not([type=hidden]):not([type=file]):not([type=checkbox]), textarea");
 
   document.addEventListener("input", (event) => {
     const input = event.target;
     if (!input.matches("input:not([type=file]):not([type=range]):not([type=checkbox]), textarea") || !input.closest(KEPT)) return;
-    if (input.value === input.defaultValue || input.value.length > MAX_CHARS) sessionStorage.removeItem(name(input));
-    else sessionStorage.setItem(name(input), input.value);
+    const before = kept(input)?.saved ?? input.defaultValue;
+    if (input.value === before || input.value.length > MAX_CHARS) sessionStorage.removeItem(name(input));
+    else sessionStorage.setItem(name(input), JSON.stringify({ saved: before, typed: input.value }));
   });
 
   // A form whose entry was taken has nothing to keep; one that was refused keeps it for the next look.
@@ -22,9 +25,10 @@
 
   function restore(root) {
     root.querySelectorAll?.(KEPT).forEach((form) => held(form).forEach((input) => {
-      const kept = sessionStorage.getItem(name(input));
-      if (kept === null || input.value === kept) return;
-      input.value = kept;
+      const was = kept(input);
+      if (was === null || input.value === was.typed) return;
+      if (input.defaultValue !== was.saved) { sessionStorage.removeItem(name(input)); return; } // changed meanwhile
+      input.value = was.typed;
       const note = form.matches(".row-field") && form.querySelector(".row-note");
       if (note && !form.matches(".bad, .behind")) {
         form.classList.add("bad");
