@@ -16,6 +16,13 @@
     else sessionStorage.setItem(name(input), JSON.stringify({ saved: before, typed: input.value }));
   });
 
+  // An entry that was made while the page was being redrawn waits in a field that is gone by then: it is sent again.
+  const waiting = new Set();
+  document.addEventListener("change", (event) => { if (event.target.closest(".row-field")) waiting.add(name(event.target)); });
+  document.addEventListener("htmx:beforeSend", (event) => {
+    if (event.detail.elt.matches("form")) held(event.detail.elt).forEach((input) => waiting.delete(name(input)));
+  });
+
   // A form whose entry was taken has nothing to keep; one that was refused keeps it for the next look.
   document.addEventListener("htmx:beforeSwap", (event) => {
     const form = event.detail.requestConfig?.elt;
@@ -29,6 +36,7 @@
       if (was === null || input.value === was.typed) return;
       if (input.defaultValue !== was.saved) { sessionStorage.removeItem(name(input)); return; } // changed meanwhile
       input.value = was.typed;
+      if (waiting.delete(name(input))) { form.requestSubmit(); return; }
       const note = form.matches(".row-field") && form.querySelector(".row-note");
       if (note && !form.matches(".bad, .behind")) {
         form.classList.add("bad");
