@@ -64,6 +64,10 @@ Code = Literal[
     "live-pins",
     "wrong-socket",
     "second-supply",
+    "mixed-cells",
+    "look-alike-cells",
+    "primary-charged",
+    "inrush",
     "radio-noise",
     "cold-run",
     "too-hot",
@@ -149,6 +153,9 @@ class Device(Value, frozen=True):
     switched_inlet: bool = False
     ends: Literal["clean", "abrupt", "resets"] | None = None
     low_warning: bool | None = None
+    charges_source: bool = False
+    """It charges what is connected to it, as if that were its own battery."""
+    input_capacitance_f: Number | None = None
     bay: CellBay | None = None
     output_by_v: Table | None = None
     output_unit: str | None = None
@@ -215,6 +222,8 @@ class Source(Value, frozen=True):
     max_current_a: Number | None = None
     peak_current_a: Number | None = None
     low_voltage_cut_off: bool | None = None
+    mixed_cells: bool = False
+    """Its cells differ in make, age or charge."""
     state_of_health: Number | None = None
     initial_soc: Number | None = None
     reserve_soc: Number | None = None
@@ -280,14 +289,18 @@ class Converter(Value, frozen=True, tag_field="stage", tag="converter"):
     headroom_v: Number | None = None
     output_current_max_a: Number | None = None
     thermal_k_per_w: Number | None = None
+    adjusts_from_v: Number | None = None
+    adjusts_to_v: Number | None = None
+    """What its output can be set to; a board that does not say can be set to anything."""
 
     def __post_init__(self) -> None:
         super().__post_init__()
         if isinstance(self.efficiency, tuple):
             check_table("efficiency", self.efficiency, 0.01, 1.0)
-        low, high = maybe(self.input_min_v), maybe(self.input_max_v)
-        if low is not None and high is not None and low > high:
-            raise ValueError(f"input_min_v ({low:g} V) is above input_max_v ({high:g} V)")
+        for least, most in (("input_min_v", "input_max_v"), ("adjusts_from_v", "adjusts_to_v")):
+            low, high = maybe(getattr(self, least)), maybe(getattr(self, most))
+            if low is not None and high is not None and low > high:
+                raise ValueError(f"{least} ({low:g} V) is above {most} ({high:g} V)")
 
 
 class Linear(Value, frozen=True, tag_field="stage", tag="linear"):
@@ -298,7 +311,13 @@ class Linear(Value, frozen=True, tag_field="stage", tag="linear"):
     thermal_k_per_w: Number | None = None
 
 
-Stage = Lead | Fuse | Switch | CutOff | Resistor | Diode | Converter | Linear
+class KeepAlive(Value, frozen=True, tag_field="stage", tag="keep-alive"):
+    """A load across the output before it (a bank's port, a converter), so that it does not fall asleep."""
+
+    current_a: Number
+
+
+Stage = Lead | Fuse | Switch | CutOff | Resistor | Diode | Converter | Linear | KeepAlive
 
 
 class Segment(Value, frozen=True):
@@ -334,6 +353,11 @@ class Case(Value, frozen=True):
         super().__post_init__()
         if len(self.path) > MOST_STAGES:
             raise ValueError(f"path has more than {MOST_STAGES} stages")
+        held = self.source is None or self.source.regulated_output is not None
+        for i, stage in enumerate(self.path):
+            held = held or isinstance(stage, Converter | Linear)
+            if isinstance(stage, KeepAlive) and not held:
+                raise ValueError(f"path[{i}].stage is a keep-alive load: it belongs behind a bank or a converter")
         names = {mode.name for mode in self.device.modes}
         for i, segment in enumerate(self.duty.repeat):
             if segment.mode not in names:

@@ -34,6 +34,8 @@ class Chemistry(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     discharge_temperature_c: tuple[float, float]
     self_discharge_per_month: float
     cycles: int
+    endless: bool = False
+    """True for a wall adapter, which is fed by the mains and never empty."""
 
 
 class _Book(msgspec.Struct, frozen=True):

@@ -18,6 +18,7 @@ from hermotrope_core.case import (
     Converter,
     CutOff,
     Diode,
+    KeepAlive,
     Lead,
     Linear,
     Mode,
@@ -116,6 +117,8 @@ class Stretch(msgspec.Struct, frozen=True, gc=False):
     elements: tuple[Element, ...]
     resistance_ohm: float
     drop_v: float
+    shunt_a: float = 0.0
+    """Drawn at its very beginning by keep-alive loads, beside what passes through it."""
 
 
 class Circuit(msgspec.Struct, frozen=True, gc=False):
@@ -154,7 +157,9 @@ class Draw(msgspec.Struct, frozen=True, gc=False):
     demand: Demand | None
     """Seen by the first stretch; None if a later stretch collapses."""
     amps: tuple[float, ...]
-    """Current in each stretch after the first (output current of each holder)."""
+    """Current in each stretch after the first."""
+    given: tuple[float, ...]
+    """Output current of each holder: that of the stretch behind it and of a keep-alive load."""
     inlet_v: float | None
     """Volts at the inlet if a holder fixes them, else None."""
     breaches: tuple[Breach, ...]
@@ -163,7 +168,7 @@ class Draw(msgspec.Struct, frozen=True, gc=False):
     @property
     def port_a(self) -> float:
         """Output current of the first holder (a bank's port), amperes."""
-        return self.amps[0] if self.amps else 0.0
+        return self.given[0] if self.given else 0.0
 
 
 class Station(msgspec.Struct, frozen=True, gc=False):
@@ -287,12 +292,14 @@ def _cut(source: Source, ohm: float, path: tuple[Stage, ...]) -> tuple[tuple[Str
     stretches: list[Stretch] = []
     holders: list[Holder] = []
     elements = [Element(-1, ohm, 0.0)]
+    shunts = 0.0
 
     def close() -> None:
-        stretches.append(
-            Stretch(tuple(elements), sum(e.resistance_ohm for e in elements), sum(e.drop_v for e in elements))
-        )
+        nonlocal shunts
+        ohms, drops = sum(e.resistance_ohm for e in elements), sum(e.drop_v for e in elements)
+        stretches.append(Stretch(tuple(elements), ohms, drops, shunts))
         elements.clear()
+        shunts = 0.0
 
     if source.regulated_output is not None:
         close()
@@ -305,6 +312,9 @@ def _cut(source: Source, ohm: float, path: tuple[Stage, ...]) -> tuple[tuple[Str
             elements.append(Element(i, 0.0, number(stage.forward_v) * stage.count))
         elif isinstance(stage, CutOff):
             elements.append(Element(i, 0.0, 0.0, number(stage.trips_v)))
+        elif isinstance(stage, KeepAlive):
+            elements.append(Element(i, 0.0, 0.0))
+            shunts += number(stage.current_a)
         else:
             elements.append(Element(i, stage_ohm(stage), 0.0))
     close()
@@ -360,6 +370,7 @@ def _holder(i: int, stage: Converter | Linear) -> Holder:
 def draw_of(circuit: Circuit, demand: Demand, device: int) -> Draw:
     """Work a demand at the inlet back to the first stretch; `device` is len(path), to name places."""
     amps: list[float] = []
+    given: list[float] = []
     breaches: list[Breach] = []
     inlet_v: float | None = None
     seen: Demand | None = demand
@@ -382,11 +393,13 @@ def draw_of(circuit: Circuit, demand: Demand, device: int) -> Draw:
                 breaches.append(Breach("device minimum", device))
         else:
             breaches.extend(_input_breaches(circuit.holders[k], volts))
-        if holder.output_current_max_a is not None and current > holder.output_current_max_a:
+        total = current + stretch.shunt_a
+        if holder.output_current_max_a is not None and total > holder.output_current_max_a:
             breaches.append(Breach("converter overload", holder.stage))
         amps.insert(0, current)
-        seen = holder.demand(current)
-    return Draw(seen, tuple(amps), inlet_v, tuple(breaches))
+        given.insert(0, total)
+        seen = holder.demand(total)
+    return Draw(seen, tuple(amps), tuple(given), inlet_v, tuple(breaches))
 
 
 def _end_of(circuit: Circuit, k: int, device: int) -> int:
@@ -425,11 +438,11 @@ def point(circuit: Circuit, draw: Draw, emf: float, device: int) -> Point:
             if element.stage == -1 and volts <= circuit.cutoff_v:
                 found.append(Breach("pack cut-off", -1))
         if k < len(circuit.holders):
-            holder, out = circuit.holders[k], draw.amps[k]
+            holder = circuit.holders[k]
             if k == 0:
                 found.extend(_input_breaches(holder, volts))
-            _add_holder(stations, holder, volts, current, out)
-            volts, current = holder.output_v, out
+            _add_holder(stations, holder, volts, current, draw.given[k])
+            volts, current = holder.output_v, draw.amps[k]
     if not circuit.holders and volts < circuit.device_min_v:
         found.append(Breach("device minimum", device))
     stations.append(Station(device, volts, volts, current, current, 0.0))

@@ -11,7 +11,20 @@ from typing import Any
 
 import msgspec
 
-from hermotrope_core.case import MOST_STAGES, Case, Converter, Fuse, Known, Lead, Linear, Stage, Switch, maybe, number
+from hermotrope_core.case import (
+    MOST_STAGES,
+    Case,
+    Converter,
+    Fuse,
+    KeepAlive,
+    Known,
+    Lead,
+    Linear,
+    Stage,
+    Switch,
+    maybe,
+    number,
+)
 from hermotrope_core.case import CutOff as CutOffStage
 from hermotrope_core.circuit import mode_demand, peak_demand
 from hermotrope_core.situation import LOW_SOC, Situation
@@ -24,6 +37,10 @@ MARGIN = 1.2
 HEADROOM_V = 1.0
 SET_POINT_V = 0.05
 """A set-point is adjusted no finer than this, volts."""
+AWAKE = 1.2
+"""A keep-alive load lifts a bank's port to this many times the current that keeps it awake."""
+SCHOTTKY_V = 0.4
+"""Drop of a Schottky diode at about an ampere (typical)."""
 SHORT_A = 5.0
 """A source that drives more than this into a short must be fused."""
 
@@ -121,6 +138,8 @@ def converter_for(situation: Situation) -> Converter | None:
                 headroom_v=board.headroom_v or None,
                 output_current_max_a=board.output_current_max_a,
                 thermal_k_per_w=board.thermal_k_per_w,
+                adjusts_from_v=board.output_v[0],
+                adjusts_to_v=board.output_v[1],
             )
     return None
 
@@ -221,6 +240,24 @@ def cut_off_change(situation: Situation) -> Change:
     volts = situation.source.cells_in_series * situation.cell.cutoff_v
     stage = CutOffStage(trips_v=round(volts, 2))
     return (add(f"/path/{converter_place(situation.case)}", stage),)
+
+
+def keep_alive_change(case: Case, amps: float) -> Change:
+    """Put a load across a bank's port that lifts `amps` to `AWAKE` times what keeps it awake.
+
+    One that is there already is made larger. Empty if the source is no bank or falls asleep at nothing.
+    """
+    port = case.source.regulated_output if case.source else None
+    least = maybe(port.output_min_current_a) if port else None
+    if least is None or amps >= AWAKE * least:
+        return ()
+    more = AWAKE * least - amps
+    for i, stage in enumerate(case.path):
+        if isinstance(stage, Converter | Linear):
+            break
+        if isinstance(stage, KeepAlive):
+            return (replace(f"/path/{i}", KeepAlive(current_a=round(number(stage.current_a) + more, 3))),)
+    return () if len(case.path) == MOST_STAGES else (add("/path/0", KeepAlive(current_a=round(more, 3))),)
 
 
 def switch_change(case: Case) -> Change:

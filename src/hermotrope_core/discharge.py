@@ -15,6 +15,7 @@ from math import inf, sqrt
 import msgspec
 
 from hermotrope_core.case import Case, maybe, number
+from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import (
     CAUSES,
     DEFAULT_OFF_DELAY_S,
@@ -92,8 +93,8 @@ def device_watts(circuit: Circuit, draw: Draw, demand: Demand) -> float | None:
 class _Run:
     """The state while a run is followed: time, charge, energies, and the thresholds of each mode."""
 
-    def __init__(self, case: Case, keep_marks: bool) -> None:
-        self.circuit = circuit = circuit_of(case)
+    def __init__(self, case: Case, circuit: Circuit, keep_marks: bool) -> None:
+        self.circuit = circuit
         self.device = len(case.path)
         modes = case.duty_modes()
         self.names = [mode.name for mode in modes]
@@ -335,10 +336,13 @@ class _Run:
         self.soc = soc
 
 
-def run(case: Case, *, marks: bool = False) -> Run:
+def run(case: Case, *, marks: bool = False, circuit: Circuit | None = None) -> Run:
     """Follow a finished case to its end.
 
-    Returns a `Run`; `marks` adds the moments at which modes change. Raises `NeverEnds` if the duty
+    Returns a `Run`; `marks` adds the moments at which modes change; `circuit` is that of
+    the case, where it is known already. Raises `NeverEnds` if the duty
     draws nothing, and ValueError for a case without source or with an unknown draw.
     """
-    return _Run(case, marks).follow()
+    if case.source is not None and CHEMISTRIES[case.source.chemistry].endless:
+        raise NeverEnds("a wall adapter does not run empty: it lasts as long as the mains")
+    return _Run(case, circuit_of(case) if circuit is None else circuit, marks).follow()

@@ -58,9 +58,9 @@ def case_from(tree: object) -> Case:
         raise CaseError("case", "a case is a JSON object")
     stated = tree.get("format")
     if stated != FORMAT:
-        raise CaseError("format", _about_format(stated))
+        raise CaseError("format", about_format(stated))
     try:
-        case = msgspec.convert(_whole(tree), Case)
+        case = msgspec.convert(whole_numbers(tree), Case)
     except msgspec.ValidationError as error:
         raise _explained(str(error)) from None
     except RecursionError:
@@ -72,15 +72,15 @@ def case_from(tree: object) -> Case:
     return case
 
 
-def _whole(part: Any) -> Any:
+def whole_numbers(part: Any) -> Any:
     """The same tree with counts written as 5.0 turned into 5, which JSON does not tell apart."""
     if isinstance(part, list):
-        return [_whole(one) for one in part]
+        return [whole_numbers(one) for one in part]
     if isinstance(part, dict):
         return {
             name: int(value)
             if name in WHOLE_NUMBERS and isinstance(value, float) and value.is_integer()
-            else _whole(value)
+            else whole_numbers(value)
             for name, value in part.items()
         }
     return part
@@ -123,7 +123,8 @@ def schema() -> dict[str, Any]:
     return made
 
 
-def _about_format(stated: object) -> str:
+def about_format(stated: object) -> str:
+    """What is wrong with a `format` that is not ours."""
     if stated is None:
         return f"missing; a case says {FORMAT!r}"
     match = re.fullmatch(r"hermotrope-case/(\d{1,6})", stated) if isinstance(stated, str) else None
@@ -135,7 +136,7 @@ def _about_format(stated: object) -> str:
 def refusal(message: str, root: str) -> CaseError:
     """A validation message of a part that is not a whole case, placed under `root`."""
     error = _explained(message)
-    return CaseError(root if error.place == "case" else f"{root}.{error.place}", error.why)
+    return CaseError((root or error.place) if error.place == "case" else f"{root}.{error.place}".lstrip("."), error.why)
 
 
 def _explained(message: str) -> CaseError:

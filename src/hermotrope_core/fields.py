@@ -52,6 +52,7 @@ FIELDS: dict[str, Field] = {
     "peak_a": _positive("Peak current", "A", 10_000, "start, stall, transmit"),
     "peak_w": _positive("Peak power", "W", 1_000_000, "start, stall, transmit"),
     "peak_s": _positive("Peak lasts", "s", 86_400),
+    "input_capacitance_f": _positive("Input capacitance", "F", 10, "what fills up at the moment of switching on"),
     "energy_wh": _positive("Energy", "Wh", 1_000_000),
     # source
     "cells_in_series": Field("Cells in series", "", 1, 1000),
@@ -81,6 +82,8 @@ FIELDS: dict[str, Field] = {
     "input_min_v": _from_zero("Takes in from", "V", 1000),
     "input_max_v": _positive("Takes in up to", "V", 1000),
     "headroom_v": _from_zero("Headroom", "V", 100, "its input must stay this far above its output"),
+    "adjusts_from_v": _positive("Can be set from", "V", 1000),
+    "adjusts_to_v": _positive("Can be set up to", "V", 1000),
     "thermal_k_per_w": _positive("Warms by", "K/W", 1000),
     "dropout_v": _from_zero("Dropout", "V", 100, "its input must stay this far above its output"),
     "length_m": _from_zero("Length", "m", 10_000, "one way"),

@@ -27,6 +27,8 @@ def figure(value: float, unit: str, significant: int = 3) -> str:
     """
     if unit == "%":
         return f"{digits(100 * value, significant)} %"
+    if unit == "F" and abs(value) < 0.0995:
+        return f"{digits(1e6 * value, significant)} µF"
     if unit in _MILLI and 0 < abs(value) < 0.0995:
         return f"{digits(1000 * value, significant)} m{unit}"
     return f"{digits(value, significant)} {unit}".rstrip()

@@ -21,6 +21,7 @@ _PINT = {
     "A": "ampere",
     "W": "watt",
     "Ω": "ohm",
+    "F": "farad",
     "Ah": "ampere * hour",
     "Wh": "watt * hour",
     "s": "second",
@@ -38,6 +39,7 @@ _NAMES = {
     "A": "amperes",
     "W": "watts",
     "Ω": "ohms",
+    "F": "a capacitance",
     "Ah": "ampere-hours",
     "Wh": "watt-hours",
     "s": "a time",
@@ -57,6 +59,7 @@ EXAMPLES = {
     "A": "420 mA or 2.5 A",
     "W": "6 W or 1/4 W",
     "Ω": "0.125 Ω or 125 mΩ",
+    "F": "1000 µF",
     "Ah": "2500 mAh or 2.5 Ah",
     "Wh": "74 Wh",
     "s": "90 min, 4h30 or 45 s",
@@ -168,13 +171,15 @@ def _converted(value: float, given: str, unit: str) -> float:
     if not given:
         return value
     given = "degree" if given == "°" and unit == "°" else given
-    word = "degC" if given in ("C", "°C") else "degF" if given in ("F", "°F") else given
+    word = "degC" if given in ("C", "°C") else "degF" if given in ("F", "°F") and unit == "°C" else given
     if unit == "Ω":
         word = re.sub(r"^([munkM]?)(?:ohms?|Ω|R)?$", r"\1ohm", word, flags=re.IGNORECASE)
     word = re.sub(r"^(m?m)\^?2$", r"\1**2", word)
     word = re.sub(r"^([munkM]?)([AWaw])h$", lambda m: f"{m[1]}{m[2].upper()}*hour", word)
     if word in ("v", "a", "w", "mv", "ma", "mw", "kw"):
         word = word[:-1] + word[-1].upper()
+    if unit == "F":
+        word = re.sub(r"^[uµμ](?=F|f)", "micro", word).replace("f", "F")
     if not re.fullmatch(r"[A-Za-z°/*\d ]{1,20}", word):
         raise QuantityError(f"the unit {given!r} is not known; for example {EXAMPLES[unit]}")
     try:
@@ -205,6 +210,8 @@ def show(value: float, unit: str) -> str:
         return _show_seconds(value)
     if unit == "°":
         return f"{plain(value)}°"
+    if unit == "F" and abs(value) < 0.1:
+        return f"{plain(1e6 * value)} µF"
     if unit in ("A", "W", "Ah", "Ω") and 0 < abs(value) < 0.1:
         return f"{plain(1000 * value)} m{unit}"
     return f"{plain(value)} {unit}".rstrip()

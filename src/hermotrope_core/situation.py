@@ -27,12 +27,15 @@ HALF_SOC = 0.5
 class Situation:
     """A finished case with what follows from it. Volts, amperes, watts throughout."""
 
-    def __init__(self, case: Case) -> None:
+    def __init__(self, case: Case, circuit: Circuit | None = None) -> None:
+        """`circuit` may be given where it is known already; it must be that of the case."""
         self.case = case
+        self._circuit = circuit
+        self._points: dict[tuple[str, float], Point] = {}
 
     @cached_property
     def circuit(self) -> Circuit:
-        return circuit_of(self.case)
+        return circuit_of(self.case) if self._circuit is None else self._circuit
 
     @property
     def source(self) -> Source:
@@ -82,7 +85,10 @@ class Situation:
 
     def at(self, mode: Mode, soc: float) -> Point:
         """Operating point of a mode at a state of charge 0..1."""
-        return self.at_demand(mode_demand(mode), self.circuit.emf(soc))
+        key = mode.name, soc
+        if key not in self._points:
+            self._points[key] = self.at_demand(mode_demand(mode), self.circuit.emf(soc))
+        return self._points[key]
 
     def at_demand(self, demand: Demand, emf: float) -> Point:
         """Operating point of any demand at an EMF in volts."""
@@ -102,7 +108,7 @@ class Situation:
     def run(self) -> Run | None:
         """The run to its end, or None if the duty draws nothing."""
         try:
-            return run(self.case)
+            return run(self.case, circuit=self.circuit)
         except NeverEnds:
             return None
 

@@ -21,6 +21,7 @@ class Parts(msgspec.Struct, frozen=True):
     fuse_opens_s_by_times_rating: Table
     barrel_sizes_mm_outer_inner: Table
     cell_sizes_mm: dict[str, tuple[float, ...]]
+    cell_most_v: dict[str, float]
 
 
 PARTS: Parts = msgspec.json.decode(get_data("hermotrope_core", "data/parts.json") or b"", type=Parts)

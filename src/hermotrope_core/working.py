@@ -6,7 +6,20 @@ from collections.abc import Iterator
 
 import msgspec
 
-from hermotrope_core.case import Case, Converter, CutOff, Diode, Known, KnownBy, Lead, Linear, Number, Table, number
+from hermotrope_core.case import (
+    Case,
+    Converter,
+    CutOff,
+    Diode,
+    KeepAlive,
+    Known,
+    KnownBy,
+    Lead,
+    Linear,
+    Number,
+    Table,
+    number,
+)
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import Demand, Point, Station, mode_demand, stage_ohm
 from hermotrope_core.estimate import SPREAD, known_by
@@ -148,6 +161,8 @@ def _stage_step(case: Case, station: Station) -> Step:
     if isinstance(stage, Linear):
         values = f"{figure(station.amps_out, 'A')} + {figure(number(stage.quiescent_a), 'A')}"
         return Step("linear regulator", "holds its output; I_in = I_out + I_q", values, out)
+    if isinstance(stage, KeepAlive):
+        return Step("keep-alive load", "draws beside the device", figure(number(stage.current_a), "A"), out)
     if isinstance(stage, Diode):
         return Step("diode", "V − n × V_f", f"{into} − {stage.count} × {figure(number(stage.forward_v), 'V')}", out)
     if isinstance(stage, CutOff):
@@ -167,6 +182,7 @@ _SHOWN = {
     "switch": ("resistance_ohm",),
     "resistor": ("resistance_ohm",),
     "diode": ("forward_v",),
+    "keep-alive": ("current_a",),
     "cut-off": ("trips_v",),
     "converter": ("output_v", "efficiency", "quiescent_w"),
     "linear": ("output_v", "dropout_v", "quiescent_a"),

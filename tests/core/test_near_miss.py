@@ -71,6 +71,13 @@ PAIRS: list[tuple[str, str, str, str, Any, Any]] = [
     ("radio-noise", "note", "receiver-on-a-bank", "device.traits", ["electronics"], ["receiver"]),
     ("cold-run", "care", "too-cold", "conditions.temperature_c", -20, -20.1),
     ("too-hot", "refuse", "too-hot-to-run", "conditions.temperature_c", 60, 60.1),
+    ("cold-charge", "care", "device-charges-it", "conditions.temperature_c", 0, -0.1),
+    ("primary-charged", "refuse", "coins-collapse", "device.charges_source", False, True),
+    ("mixed-cells", "refuse", "all-well", "source.mixed_cells", False, True),
+    ("look-alike-cells", "refuse", "cells-in-the-bay", "device.bay.size", "14500", "AA"),
+    ("inrush", "note", "all-well", "device.input_capacitance_f", 0.000469, 0.000471),
+    ("converter-input-high", "refuse", "boost-from-below", "path.2.output_v", 20.95, 20.85),
+    ("mains", "care", "all-well", "path.2.topology", "buck", "inverter"),
     ("child", "care", "all-well", "device.traits", [], ["child"]),
     ("ridden", "care", "all-well", "device.traits", ["motor"], ["motor", "ridden"]),
     ("near-water", "care", "all-well", "device.traits", [], ["near-water"]),
@@ -79,13 +86,25 @@ PAIRS: list[tuple[str, str, str, str, Any, Any]] = [
 ]
 
 
+BASES = {"device-charges-it": "all-well", "cells-in-the-bay": "all-well", "boost-from-below": "all-well"}
+"""Starts that are a judgement with something more in it."""
+
+
 def levels(made: dict[str, Any], code: str) -> set[str]:
     return {f.level for f in check(Situation(case_from(made))) if f.code == code}
 
 
 def start(code: str, base: str) -> dict[str, Any]:
     """The judgement to start from, with room in its window for the value that is moved."""
-    made = tree("judgements", base)
+    made = tree("judgements", BASES.get(base, base))
+    if base == "device-charges-it":
+        made["device"]["charges_source"] = True
+    if base == "boost-from-below":
+        made["path"][2] |= {"topology": "boost", "input_max_v": 40}
+        made["device"]["supply"] = {"min_v": 5, "nominal_v": 21, "max_v": 25}
+    if base == "cells-in-the-bay":
+        made["device"]["bay"] = {"size": "AA", "slots": ["up"], "leads": ["1-", "1+"]}
+        made["source"]["outlet"] = {"kind": "cell-bay", "polarity": "marked"}
     if code == "over-max":
         made = put(made, "device.supply.absolute_max_v", 30)
     if code == "under-min-at-full":
@@ -130,5 +149,4 @@ class NearMiss(SimpleTestCase):
                     self.assertTrue(finding.cure)
 
     def test_every_code_has_a_pair(self) -> None:
-        """All but the one that the document cannot state yet."""
-        self.assertEqual(set(get_args(Code)) - {pair[0] for pair in PAIRS}, {"cold-charge"})
+        self.assertEqual(set(get_args(Code)) - {pair[0] for pair in PAIRS}, set())

@@ -162,7 +162,11 @@ def _device_panel(case: Case, index: int) -> Panel:
     inner = device.internal_battery
     battery = rows(inner, ("energy_wh", "takes_over") if inner else ("energy_wh",), "/device/internal_battery")
     output = ("output_by_v", "output_unit") if device.output_by_v else ("output_by_v",)
-    flags = rows(device, ("ends", "low_warning", "cells_left_in_bay", "switched_inlet"), "/device")
+    flags = rows(
+        device,
+        ("ends", "low_warning", "cells_left_in_bay", "switched_inlet", "charges_source", "input_capacitance_f"),
+        "/device",
+    )
     return Panel(
         str(index),
         device.name,

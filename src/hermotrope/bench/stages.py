@@ -10,6 +10,7 @@ from hermotrope_core.case import (
     CutOff,
     Diode,
     Fuse,
+    KeepAlive,
     Lead,
     Linear,
     Resistor,
@@ -19,9 +20,11 @@ from hermotrope_core.case import (
     number,
 )
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.design import converter_for, fuse_for
+from hermotrope_core.design import converter_for, fuse_for, keep_alive_change
 
 FALLBACK_V = 12.0
+KEEP_ALIVE_A = 0.084
+"""What usually keeps a bank awake (typical), where it does not say."""
 
 
 def designed(case: Case, kind: str, at: int) -> Stage:
@@ -44,6 +47,9 @@ def designed(case: Case, kind: str, at: int) -> Stage:
             return Diode(forward_v=0.7, count=1)
         case "resistor":
             return Resistor(resistance_ohm=1.0, rating_w=5.0)
+        case "keep-alive":
+            change = keep_alive_change(case, 0.0)
+            return KeepAlive(current_a=change[0]["value"]["current_a"] if change else KEEP_ALIVE_A)
         case "lead":
             return Lead(length_m=1.0, area_mm2=0.75)
     raise EditError("choose one of the stages")

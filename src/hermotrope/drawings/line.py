@@ -10,9 +10,23 @@ from typing import Any
 import msgspec
 
 from hermotrope.drawings import numbers
-from hermotrope_core.case import Case, Connector, Converter, CutOff, Diode, Fuse, Lead, Linear, Resistor, Stage, number
+from hermotrope_core.case import (
+    Case,
+    Connector,
+    Converter,
+    CutOff,
+    Diode,
+    Fuse,
+    KeepAlive,
+    Lead,
+    Linear,
+    Resistor,
+    Stage,
+    number,
+)
 from hermotrope_core.case import maybe as maybe_number
 from hermotrope_core.circuit import Demand, Point
+from hermotrope_core.figures import figure
 from hermotrope_core.findings import LEVELS, Finding
 from hermotrope_core.situation import Situation
 
@@ -32,6 +46,7 @@ TITLES = {
     "diode": "Diode",
     "lead": "Lead",
     "linear": "Linear regulator",
+    "keep-alive": "Keep-alive load",
 }
 HALF_PLAIN = 26.0
 HALF_GLYPH = {"converter": 54.0, "linear": 54.0, "lead": 34.0, "cut-off": 30.0}
@@ -117,6 +132,8 @@ def stage_detail(stage: Stage) -> str:
             return f"{number(stage.resistance_ohm):g} Ω"
         case Diode():
             return f"{stage.count} × {number(stage.forward_v):g} V"
+        case KeepAlive():
+            return f"draws {figure(number(stage.current_a), 'A', 2)}"
         case Converter() | Linear():
             return f"set to {number(stage.output_v):g} V"
     return ""

@@ -42,6 +42,8 @@ TERMS = {
     "low_warning": "Warns when low",
     "cells_left_in_bay": "Cells stay in the bay",
     "switched_inlet": "Inlet disconnects the cells",
+    "charges_source": "Charges what feeds it",
+    "mixed_cells": "Cells differ in make or age",
     "ends": "When the supply fails it",
     "enclosure": "Enclosure",
     "name": "Name",
@@ -65,7 +67,8 @@ HELP = {
 }
 AS_STATED = {
     "outer_mm", "inner_mm", "area_mm2", "seconds", "mass_g", "price", "recharge_h", "rating_a", "rating_w", "trips_v",
-    "temperature_c", "initial_soc", "reserve_soc", "arc_deg", "reading_v", "ports_power_max_w",
+    "temperature_c", "initial_soc", "reserve_soc", "adjusts_from_v", "adjusts_to_v", "arc_deg", "reading_v",
+    "ports_power_max_w",
 }  # fmt: skip
 """Set-points, geometry and choices, which are taken as stated: nobody is asked how they are known."""
 REDRAWS = {"outer_mm", "inner_mm", "pin_count", "arc_deg", "columns", "links", "leads", "fed_slot", "output_by_v"}
@@ -84,6 +87,7 @@ STAGE_FIELDS = {
     "cut-off": ("trips_v",),
     "resistor": ("resistance_ohm", "rating_w"),
     "diode": ("forward_v", "count"),
+    "keep-alive": ("current_a",),
     "converter": (
         "topology",
         "output_v",
@@ -94,6 +98,8 @@ STAGE_FIELDS = {
         "headroom_v",
         "output_current_max_a",
         "thermal_k_per_w",
+        "adjusts_from_v",
+        "adjusts_to_v",
     ),
     "linear": ("output_v", "dropout_v", "quiescent_a", "output_current_max_a", "thermal_k_per_w"),
 }
@@ -108,6 +114,7 @@ SOURCE_FIELDS = (
     "low_voltage_cut_off",
 )
 SOURCE_MORE = (
+    "mixed_cells",
     "full_v",
     "max_current_a",
     "peak_current_a",

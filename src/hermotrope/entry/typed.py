@@ -20,6 +20,8 @@ FLAGS = {
     "low_warning",
     "cells_left_in_bay",
     "switched_inlet",
+    "charges_source",
+    "mixed_cells",
     "takes_over",
 }
 TABLES: dict[str, tuple[str, str]] = {"efficiency": ("A", "%"), "ocv": ("%", "V"), "output_by_v": ("V", "")}

@@ -6,11 +6,21 @@ from collections.abc import Iterator
 
 from hermotrope_core.case import Code, Converter, Resistor, Switch, maybe, number
 from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand, Holder, Point, draw_of, mode_demand
-from hermotrope_core.design import CLOSED_BOX_DERATING, MARGIN, Change, converter_for, replace, switch_change
+from hermotrope_core.design import (
+    CLOSED_BOX_DERATING,
+    MARGIN,
+    Change,
+    converter_for,
+    keep_alive_change,
+    replace,
+    switch_change,
+)
 from hermotrope_core.figures import duration, figure
 from hermotrope_core.findings.finding import Finding, Level, above, below
 from hermotrope_core.situation import HALF_SOC, LOW_SOC, Situation
 
+INRUSH_FROM_F = 470e-6
+"""Input capacitance from which the rush into it matters (typical)."""
 LATE_SOC = 0.05
 """Below this charge an input that gets too low is the end of the pack, not a fault of the path."""
 
@@ -86,10 +96,23 @@ def _stronger_board(situation: Situation, holder: Holder, amps: float) -> tuple[
 
 
 def converter_input_high(situation: Situation) -> Iterator[Finding]:
-    """The full, unloaded pack above what a converter takes in."""
+    """The full, unloaded pack above what a converter takes in; a boost passes on what is above its output."""
     for holder, have in zip(situation.circuit.holders, situation.unloaded, strict=False):
         limit = holder.input_max_v
-        if limit is not None and above(have, limit):
+        stage = situation.case.path[holder.stage] if holder.stage >= 0 else None
+        if isinstance(stage, Converter) and stage.topology == "boost" and above(have, holder.output_v):
+            yield Finding(
+                "converter-input-high",
+                "refuse",
+                f"A boost converter cannot step down: it passes the full pack's {figure(have, 'V')} on, "
+                f"above the {figure(holder.output_v, 'V')} it is set to.",
+                holder.stage,
+                have,
+                holder.output_v,
+                "V",
+                *_better_board(situation, holder),
+            )
+        elif limit is not None and above(have, limit):
             yield Finding(
                 "converter-input-high",
                 "refuse",
@@ -182,8 +205,21 @@ def auto_off(situation: Situation) -> Iterator[Finding]:
         have,
         least,
         "A",
-        "a port that stays awake, a bank with an always-on mode, a keep-alive load "
-        f"of {figure(least - have, 'A', 2)} more, or cells instead of a bank",
+        *_keep_awake(situation, have, least),
+    )
+
+
+def _keep_awake(situation: Situation, have: float, least: float) -> tuple[str, Change]:
+    """A keep-alive load with what it costs; the other ways to keep a bank awake are in words."""
+    change = keep_alive_change(situation.case, have)
+    extra = change[0]["value"]["current_a"] if change else least - have
+    watts = extra * situation.circuit.holders[0].output_v
+    others = "or a port that stays awake, a bank with an always-on mode, cells instead of a bank"
+    if not change:
+        return f"a keep-alive load of {figure(extra, 'A', 2)} more, {others}", ()
+    return (
+        f"put a keep-alive load of {figure(extra, 'A', 2)} across the port ({figure(watts, 'W', 2)} lost), {others}",
+        change,
     )
 
 
@@ -247,6 +283,30 @@ def no_load_rise(situation: Situation) -> Iterator[Finding]:
                 "a converter or a linear regulator in place of the resistor",
             )
             return
+
+
+def inrush(situation: Situation) -> Iterator[Finding]:
+    """An input capacitance that fills at once when a switch closes or a bank's port wakes."""
+    farads = maybe(situation.case.device.input_capacitance_f)
+    port = situation.source.regulated_output
+    switch = next((i for i, stage in enumerate(situation.case.path) if isinstance(stage, Switch)), None)
+    if farads is None or farads < INRUSH_FROM_F or (switch is None and port is None):
+        return
+    ohm = situation.circuit.stretches[-1].resistance_ohm
+    volts = situation.unloaded[-1]
+    have = volts / ohm if ohm > 0.0 else None
+    rush = "as much as the source gives" if have is None else figure(have, "A", 2)
+    yield Finding(
+        "inrush",
+        "note",
+        f"{figure(farads, 'F', 2)} at the inlet fill from {figure(volts, 'V')} when it is switched on: {rush} for an "
+        "instant; a port with a fast limit may open and a switch's contacts pit.",
+        -1 if switch is None else switch,
+        farads,
+        INRUSH_FROM_F,
+        "F",
+        "a soft start, a resistor that is bridged after a moment, or plug the device in before the pack is switched on",
+    )
 
 
 def has_switching_part(situation: Situation) -> bool:

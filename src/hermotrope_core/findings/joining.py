@@ -10,6 +10,7 @@ from hermotrope_core.design import add
 from hermotrope_core.findings.finding import Finding
 from hermotrope_core.pins import nets_of
 from hermotrope_core.situation import Situation
+from hermotrope_core.wiring import PARTS
 
 CENTRE = ("centre-positive", "centre-negative")
 MAINS_LEAST_V = 100.0
@@ -103,6 +104,41 @@ def _mains(where: str, volts: float, stage: int) -> Finding:
         "V",
         "use a connector that fits no mains outlet",
     )
+
+
+def mixed_cells(situation: Situation) -> Iterator[Finding]:
+    """A pack whose cells are not alike: the weakest is driven below zero or overcharged by the others."""
+    if situation.source.mixed_cells:
+        yield Finding(
+            "mixed-cells",
+            "refuse",
+            "Its cells differ in make, age or charge: the weakest is driven below zero volts by the others, and leaks, "
+            "vents or burns.",
+            -1,
+            cure="cells of one make, one age and one charge",
+            change=(add("/source/mixed_cells", False),),
+        )
+
+
+def look_alike_cells(situation: Situation) -> Iterator[Finding]:
+    """Cells put into a bay that they fit and whose volts they are not made for."""
+    bay, outlet = situation.case.device.bay, situation.source.outlet
+    if bay is None or outlet is None or outlet.kind != "cell-bay":
+        return
+    limit = PARTS.cell_most_v.get(bay.size)
+    have = situation.cell.full_v
+    if limit is not None and have > limit:
+        yield Finding(
+            "look-alike-cells",
+            "refuse",
+            f"These cells fit a bay for {bay.size} and give {have:.3g} V each; {limit:.3g} V is the most such a slot "
+            "is made for.",
+            -1,
+            have,
+            limit,
+            "V",
+            f"cells of the size and the volts that the bay is made for: at most {limit:.3g} V each, never mixed",
+        )
 
 
 def second_supply(situation: Situation) -> Iterator[Finding]:

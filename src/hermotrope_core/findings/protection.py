@@ -5,7 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from hermotrope_core.case import Converter, CutOff, Diode, Fuse, Lead, Linear, Resistor, number
-from hermotrope_core.design import SHORT_A, add, cut_off_change, fuse_change, fuse_for, replace, wire_amps_behind
+from hermotrope_core.design import (
+    SHORT_A,
+    Change,
+    add,
+    converter_for,
+    cut_off_change,
+    fuse_change,
+    fuse_for,
+    replace,
+    wire_amps_behind,
+)
 from hermotrope_core.figures import figure
 from hermotrope_core.findings.finding import Finding
 from hermotrope_core.situation import HALF_SOC, LOW_SOC, Situation
@@ -234,7 +244,7 @@ def hot_part(situation: Situation) -> Iterator[Finding]:
                     rise,
                     limit,
                     "K",
-                    "a more efficient or larger part, a heat sink, or an open box",
+                    *_cooler(situation, i),
                 )
         elif isinstance(stage, Resistor) and stage.rating_w is not None:
             rating = number(stage.rating_w)
@@ -250,4 +260,18 @@ def hot_part(situation: Situation) -> Iterator[Finding]:
                     limit,
                     "W",
                     f"a resistor rated {figure(2 * heat, 'W', 2)} or more",
+                    (add(f"/path/{i}/rating_w", float(f"{2 * heat + 0.005:.2g}")),),
                 )
+
+
+def _cooler(situation: Situation, i: int) -> tuple[str, Change]:
+    """A generic board that stays cool in place of a hot one; words where there is none."""
+    stage, board = situation.case.path[i], converter_for(situation)
+    if isinstance(stage, Linear) and board is not None:
+        return f"a {board.topology} converter in its place: it wastes less", (replace(f"/path/{i}", board),)
+    if isinstance(stage, Converter) and board is not None and board.topology == stage.topology and board != stage:
+        gives = figure(number(board.output_current_max_a or 0.0), "A")
+        return f"take a {board.topology} converter that gives {gives} and sheds its heat", (
+            replace(f"/path/{i}", board),
+        )
+    return "a more efficient or larger part, a heat sink, or an open box", ()

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from hermotrope_core.case import Code, Trait
+from hermotrope_core.case import Code, Converter, Diode, Trait, number
+from hermotrope_core.design import SCHOTTKY_V, add
 from hermotrope_core.figures import figure
 from hermotrope_core.findings.current import has_switching_part
 from hermotrope_core.findings.finding import Finding
 from hermotrope_core.situation import Situation
+
+MAINS_CARE_V = 50.0
+"""Alternating volts above which a qualified person is needed (the usual limit of extra-low voltage)."""
 
 
 def _inner_battery(situation: Situation) -> bool:
@@ -73,6 +77,60 @@ def cold_run(situation: Situation) -> Iterator[Finding]:
             "°C",
             "keep the pack warm: inside a coat or an insulated box",
         )
+
+
+def _charges(situation: Situation) -> bool:
+    """True where the device charges its source and neither a diode nor a bank lets current out only."""
+    one_way = situation.source.regulated_output is not None or any(isinstance(s, Diode) for s in situation.case.path)
+    return situation.case.device.charges_source and not one_way
+
+
+def cold_charge(situation: Situation) -> Iterator[Finding]:
+    """A device that charges its source below the temperature at which that chemistry may be charged."""
+    span = situation.cell.charge_temperature_c
+    if not _charges(situation) or span is None or situation.temperature_c >= span[0]:
+        return
+    yield Finding(
+        "cold-charge",
+        "care",
+        f"At {figure(situation.temperature_c, '°C')} the device would charge these cells; below "
+        f"{figure(span[0], '°C')} charging ruins them unseen.",
+        -1,
+        situation.temperature_c,
+        span[0],
+        "°C",
+        "charge it indoors, or keep the pack warm; a diode last in the path keeps the device from charging it",
+    )
+
+
+def primary_charged(situation: Situation) -> Iterator[Finding]:
+    """A device that would charge cells which are never charged."""
+    if _charges(situation) and not (situation.cell.rechargeable or situation.cell.endless):
+        yield Finding(
+            "primary-charged",
+            "refuse",
+            "The device charges what feeds it, and these cells are never charged: they leak, vent or burst.",
+            -1,
+            cure="a rechargeable pack with the right charge volts, or a diode last in the path",
+            change=(add("/path/-", Diode(forward_v=SCHOTTKY_V)),),
+        )
+
+
+def inverter(situation: Situation) -> Iterator[Finding]:
+    """An inverter's outlet is as dangerous as the wall's."""
+    for i, stage in enumerate(situation.case.path):
+        if isinstance(stage, Converter) and stage.topology == "inverter":
+            yield Finding(
+                "mains",
+                "care",
+                f"The inverter's outlet carries {figure(number(stage.output_v), 'V')}: as dangerous as the wall's.",
+                i,
+                number(stage.output_v),
+                MAINS_CARE_V,
+                "V",
+                "feed the device with direct current instead; else leave the inverter closed, dry and off until all is "
+                "plugged in, and let a qualified person do anything inside it",
+            )
 
 
 def too_hot(situation: Situation) -> Iterator[Finding]:

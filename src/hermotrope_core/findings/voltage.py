@@ -9,6 +9,7 @@ from hermotrope_core.design import Change, converter_change, with_stages
 from hermotrope_core.discharge import Run
 from hermotrope_core.figures import figure
 from hermotrope_core.findings.finding import Finding, above, below
+from hermotrope_core.overdrive import overdrive
 from hermotrope_core.situation import LOW_SOC, Situation
 
 EARLY_CAUSES = ("device minimum", "dropout", "converter input too low", "collapse")
@@ -60,7 +61,7 @@ def over_max(situation: Situation) -> Iterator[Finding]:
     if above(have, limit):
         accepted = "over-max" in situation.case.accepted
         cure, change = hold_the_volts(situation)
-        deliberate = " You accepted this overvoltage." if accepted else ""
+        deliberate = f" You accepted this overvoltage.{_what_it_does(situation, have)}" if accepted else ""
         yield Finding(
             "over-max",
             "care" if accepted else "refuse",
@@ -73,6 +74,18 @@ def over_max(situation: Situation) -> Iterator[Finding]:
             cure,
             change,
         )
+
+
+def _what_it_does(situation: Situation, have: float) -> str:
+    """Speed, stall heat, energy and life under an accepted overvoltage, for what moves."""
+    traits, rated = situation.case.device.traits, maybe(situation.case.device.supply.nominal_v)
+    if rated is None or not ("motor" in traits or "ridden" in traits):
+        return ""
+    at = overdrive(have, rated)
+    return (
+        f" Against its rated {figure(rated, 'V')}: speed × {at.speed:.2f}, heat at stall × {at.stall_heat:.2f}, "
+        f"energy of motion × {at.energy:.2f} (it grows with V²), life of the winding about {figure(at.life, '%', 1)}."
+    )
 
 
 def under_min_at_full(situation: Situation) -> Iterator[Finding]:

@@ -40,6 +40,7 @@ STAGES = (
     ("diode", "Diodes in series"),
     ("resistor", "Resistor"),
     ("lead", "Lead"),
+    ("keep-alive", "Keep-alive load"),
 )
 
 

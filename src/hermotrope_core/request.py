@@ -1,0 +1,109 @@
+"""A request for a match: a device with its duty, and a shelf instead of a source and a path."""
+
+from __future__ import annotations
+
+import json
+from typing import Any, Literal
+
+import msgspec
+
+from hermotrope_core.case import FORMAT, Case, Code, Conditions, Device, Duty, PlanOn, Source, Stage, questions
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.document import LARGEST_BYTES, CaseError, about_format, refusal, whole_numbers
+from hermotrope_core.values import Value
+
+Wish = Literal["longest", "lightest", "cheapest", "least-work", "reversible"]
+WISHES: tuple[Wish, ...] = ("longest", "lightest", "cheapest", "least-work", "reversible")
+LARGEST_SHELF_BYTES = 20 * LARGEST_BYTES
+MOST_ITEMS = 5000
+
+
+class Pack(msgspec.Struct, frozen=True):
+    """A source of the shelf; `have` is false for one that would have to be bought."""
+
+    source: Source
+    have: bool = True
+    key: str = ""
+
+
+class Part(msgspec.Struct, frozen=True):
+    """A stage of the shelf, with what the shelf knows about it beyond the document."""
+
+    stage: Stage
+    name: str = ""
+    have: bool = True
+    price: float | None = None
+    mass_g: float | None = None
+
+
+class Shelf(msgspec.Struct, frozen=True):
+    packs: tuple[Pack, ...]
+    parts: tuple[Part, ...]
+
+
+class _Items(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    sources: list[Source] = []
+    stages: list[Stage] = []
+
+
+class _Document(Value, frozen=True):
+    """The request as it is exchanged."""
+
+    format: str
+    device: Device
+    duty: Duty
+    shelf: _Items
+    title: str = "match"
+    conditions: Conditions = Conditions()
+    accepted: tuple[Code, ...] = ()
+    plan_on: PlanOn = "duty"
+    wish: Wish | None = None
+
+
+class Request(msgspec.Struct, frozen=True):
+    """What is to be fed (a case without source and path), from which shelf, and what is wished for."""
+
+    case: Case
+    shelf: Shelf
+    wish: Wish | None = None
+
+
+def read_request(data: bytes | str) -> Request:
+    """Read a request for a match. Raises `CaseError` naming the field and the reason."""
+    raw = data.encode() if isinstance(data, str) else data
+    if len(raw) > LARGEST_SHELF_BYTES:
+        raise CaseError("request", f"more than {LARGEST_SHELF_BYTES / 1e6:g} MB is no request")
+    try:
+        tree: Any = json.loads(raw)
+        json.dumps(tree, ensure_ascii=False).encode()
+    except RecursionError:
+        raise CaseError("request", "nested too deeply") from None
+    except ValueError as error:
+        raise CaseError("request", f"not a JSON document: {error}") from None
+    if not isinstance(tree, dict):
+        raise CaseError("request", "a request is a JSON object")
+    if tree.get("format") != FORMAT:
+        raise CaseError("format", about_format(tree.get("format")))
+    try:
+        read = msgspec.convert(whole_numbers(tree), _Document)
+        case = Case(
+            format=FORMAT,
+            title=read.title,
+            device=read.device,
+            duty=read.duty,
+            conditions=read.conditions,
+            accepted=read.accepted,
+            plan_on=read.plan_on,
+        )
+    except (msgspec.ValidationError, ValueError) as error:
+        raise refusal(str(error), "") from None
+    for i, source in enumerate(read.shelf.sources):
+        if source.chemistry not in CHEMISTRIES:
+            raise CaseError(f"shelf.sources[{i}].chemistry", f"{source.chemistry!r} is not known")
+    if max(len(read.shelf.sources), len(read.shelf.stages)) > MOST_ITEMS:
+        raise CaseError("shelf", f"has more than {MOST_ITEMS} sources or stages")
+    for question in questions(case):
+        if question.place != "source":
+            raise CaseError(question.place, f"missing ({question.ask})")
+    shelf = Shelf(tuple(map(Pack, read.shelf.sources)), tuple(map(Part, read.shelf.stages)))
+    return Request(case, shelf, read.wish)
