@@ -1,8 +1,9 @@
-"""``hermotrope solve | point | check | schema``: JSON on stdout, or one line on stderr and exit 2."""
+"""``hermotrope solve | point | check | match | schema``: JSON on stdout, or one line on stderr and exit 2."""
 
 from __future__ import annotations
 
 import argparse
+import importlib
 import json
 import math
 import os
@@ -35,34 +36,43 @@ def _parser() -> argparse.ArgumentParser:
         if name == "point":
             command.add_argument("--soc", required=True, help="charge left, 0 to 1")
             command.add_argument("--mode", required=True, help="a mode of the device, or 'MODE, peak'")
+    command = commands.add_parser("match", help="every way to feed a device from a shelf, judged and ranked")
+    command.add_argument("request", help="a request document; - reads standard input")
     commands.add_parser("schema", help="the JSON Schema of the case document")
     return parser
 
 
-def load(path: str) -> Case:
-    """Read and validate a finished case from a file or standard input. Raises `CaseError`."""
+def content(path: str, largest: int) -> bytes:
+    """The bytes of a file or of standard input, one more than `largest` at most. Raises `CaseError`."""
     try:
         if path == "-":
-            data = sys.stdin.buffer.read(LARGEST_BYTES + 1)
-        else:
-            with open(path, "rb") as file:  # noqa: PTH123  # pathlib would cost the command a tenth of its time
-                data = file.read(LARGEST_BYTES + 1)
+            return sys.stdin.buffer.read(largest + 1)
+        with open(path, "rb") as file:  # noqa: PTH123  # pathlib would cost the command a tenth of its time
+            return file.read(largest + 1)
     except OSError as error:
         raise CaseError("case", f"cannot read {path}: {error.strerror}") from None
-    return planned(finished(read_case(data)))
+
+
+def load(path: str) -> Case:
+    """Read and validate a finished case from a file or standard input. Raises `CaseError`."""
+    return planned(finished(read_case(content(path, LARGEST_BYTES))))
 
 
 def answer(arguments: argparse.Namespace) -> dict[str, Any]:
     """The JSON object that a command prints. Raises `CaseError`."""
     if arguments.command == "schema":
         return schema()
+    if arguments.command == "match":
+        matching = importlib.import_module("hermotrope_cli.matching")
+        made: dict[str, Any] = matching.answer(content(arguments.request, matching.LARGEST_BYTES))
+        return made
     case = load(arguments.case)
     try:
         if arguments.command == "solve":
             return run_tree(run(case))
         situation = Situation(case)
         if arguments.command == "check":
-            return findings_tree(check(situation))
+            return findings_tree(situation, check(situation))
         soc = _soc(arguments.soc)
         demand = demand_named(situation, arguments.mode)
     except NeverEnds as error:

@@ -307,7 +307,7 @@ def _cut(source: Source, ohm: float, path: tuple[Stage, ...]) -> tuple[tuple[Str
     for i, stage in enumerate(path):
         if isinstance(stage, Converter | Linear):
             close()
-            holders.append(_holder(i, stage))
+            holders.append(holder_of(i, stage))
         elif isinstance(stage, Diode):
             elements.append(Element(i, 0.0, number(stage.forward_v) * stage.count))
         elif isinstance(stage, CutOff):
@@ -338,7 +338,8 @@ def _bank_holder(port: RegulatedOutput) -> Holder:
     )
 
 
-def _holder(i: int, stage: Converter | Linear) -> Holder:
+def holder_of(i: int, stage: Converter | Linear) -> Holder:
+    """A holding stage at path index `i`, ready for computing."""
     output_v = number(stage.output_v)
     limit = maybe(stage.output_current_max_a)
     if isinstance(stage, Linear):

@@ -93,12 +93,12 @@ def device_watts(circuit: Circuit, draw: Draw, demand: Demand) -> float | None:
 class _Run:
     """The state while a run is followed: time, charge, energies, and the thresholds of each mode."""
 
-    def __init__(self, case: Case, circuit: Circuit, keep_marks: bool) -> None:
+    def __init__(self, case: Case, circuit: Circuit, keep_marks: bool, draws: list[Draw] | None = None) -> None:
         self.circuit = circuit
         self.device = len(case.path)
         modes = case.duty_modes()
         self.names = [mode.name for mode in modes]
-        self.draws = [draw_of(circuit, mode_demand(mode), self.device) for mode in modes]
+        self.draws = draws or [draw_of(circuit, mode_demand(mode), self.device) for mode in modes]
         self.modes: list[ModeLaw | None] = []
         self.stops: list[tuple[float, Cause]] = []
         for mode, draw in zip(modes, self.draws, strict=True):
@@ -336,13 +336,13 @@ class _Run:
         self.soc = soc
 
 
-def run(case: Case, *, marks: bool = False, circuit: Circuit | None = None) -> Run:
+def run(case: Case, *, marks: bool = False, circuit: Circuit | None = None, draws: list[Draw] | None = None) -> Run:
     """Follow a finished case to its end.
 
-    Returns a `Run`; `marks` adds the moments at which modes change; `circuit` is that of
-    the case, where it is known already. Raises `NeverEnds` if the duty
+    Returns a `Run`; `marks` adds the moments at which modes change; `circuit` and `draws` (one per mode
+    of the duty) are those of the case, where they are known already. Raises `NeverEnds` if the duty
     draws nothing, and ValueError for a case without source or with an unknown draw.
     """
     if case.source is not None and CHEMISTRIES[case.source.chemistry].endless:
         raise NeverEnds("a wall adapter does not run empty: it lasts as long as the mains")
-    return _Run(case, circuit_of(case) if circuit is None else circuit, marks).follow()
+    return _Run(case, circuit_of(case) if circuit is None else circuit, marks, draws).follow()

@@ -9,6 +9,7 @@ import msgspec
 from hermotrope_core.case import Case, Mode
 from hermotrope_core.circuit import Demand, Point, mode_demand, peak_demand
 from hermotrope_core.discharge import Run
+from hermotrope_core.evidence import sources_of
 from hermotrope_core.findings import Finding, verdict_of
 from hermotrope_core.situation import Situation
 
@@ -24,9 +25,16 @@ def run_tree(run: Run) -> dict[str, Any]:
     }
 
 
-def findings_tree(found: tuple[Finding, ...]) -> dict[str, Any]:
-    """Verdict and findings as the command `check` prints them."""
-    return {"verdict": verdict_of(found), "findings": [msgspec.to_builtins(finding) for finding in found]}
+def findings_tree(situation: Situation, found: tuple[Finding, ...]) -> dict[str, Any]:
+    """Verdict and findings as the command `check` prints them, with where both numbers come from."""
+    return {"verdict": verdict_of(found), "findings": [finding_tree(situation, finding) for finding in found]}
+
+
+def finding_tree(situation: Situation, finding: Finding) -> dict[str, Any]:
+    """A finding as a plain object; `have_from` and `limit_from` name the places its numbers rest on."""
+    have_from, limit_from = sources_of(situation, finding)
+    tree: dict[str, Any] = msgspec.to_builtins(finding)
+    return {**tree, "have_from": have_from, "limit_from": limit_from}
 
 
 def stage_label(case: Case, stage: int) -> str:

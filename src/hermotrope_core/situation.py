@@ -9,6 +9,7 @@ from hermotrope_core.chemistry import CHEMISTRIES, Chemistry
 from hermotrope_core.circuit import (
     Circuit,
     Demand,
+    Draw,
     Point,
     circuit_of,
     draw_of,
@@ -31,7 +32,9 @@ class Situation:
         """`circuit` may be given where it is known already; it must be that of the case."""
         self.case = case
         self._circuit = circuit
-        self._points: dict[tuple[str, float], Point] = {}
+        self._points: dict[tuple[str, float, float], Point] = {}
+        self._draws: dict[tuple[str, float], Draw] = {}
+        self._at: dict[tuple[str, float], Point] = {}
 
     @cached_property
     def circuit(self) -> Circuit:
@@ -65,11 +68,11 @@ class Situation:
     def _by_power(self) -> list[Mode]:
         return sorted(self.modes, key=self.inlet_watts)
 
-    @property
+    @cached_property
     def heaviest(self) -> Mode:
         return self._by_power[-1]
 
-    @property
+    @cached_property
     def lightest(self) -> Mode:
         return self._by_power[0]
 
@@ -85,19 +88,35 @@ class Situation:
 
     def at(self, mode: Mode, soc: float) -> Point:
         """Operating point of a mode at a state of charge 0..1."""
-        key = mode.name, soc
-        if key not in self._points:
-            self._points[key] = self.at_demand(mode_demand(mode), self.circuit.emf(soc))
-        return self._points[key]
+        found = self._at.get((mode.name, soc))
+        if found is None:
+            found = self._at[mode.name, soc] = self.at_demand(mode_demand(mode), self.circuit.emf(soc))
+        return found
 
     def at_demand(self, demand: Demand, emf: float) -> Point:
         """Operating point of any demand at an EMF in volts."""
-        return point(self.circuit, draw_of(self.circuit, demand, self.device_stage), emf, self.device_stage)
+        key = demand.kind, demand.value, emf
+        found = self._points.get(key)
+        if found is None:
+            found = self._points[key] = point(self.circuit, self.draw(demand), emf, self.device_stage)
+        return found
+
+    def draw(self, demand: Demand) -> Draw:
+        """A demand at the inlet worked back to the first stretch."""
+        key = demand.kind, demand.value
+        found = self._draws.get(key)
+        if found is None:
+            found = self._draws[key] = draw_of(self.circuit, demand, self.device_stage)
+        return found
+
+    @cached_property
+    def _peaks(self) -> list[tuple[Mode, Demand]]:
+        found = [(mode, peak_demand(mode)) for mode in self.modes]
+        return [(mode, demand) for mode, demand in found if demand is not None]
 
     def peaks(self) -> list[tuple[Mode, Demand]]:
         """The duty's modes that state a peak, with it."""
-        found = [(mode, peak_demand(mode)) for mode in self.modes]
-        return [(mode, demand) for mode, demand in found if demand is not None]
+        return self._peaks
 
     @cached_property
     def unloaded(self) -> tuple[float, ...]:
@@ -108,7 +127,7 @@ class Situation:
     def run(self) -> Run | None:
         """The run to its end, or None if the duty draws nothing."""
         try:
-            return run(self.case, circuit=self.circuit)
+            return run(self.case, circuit=self.circuit, draws=[self.draw(mode_demand(m)) for m in self.modes])
         except NeverEnds:
             return None
 

@@ -15,7 +15,7 @@ MOST_ROWS = 500
 KnownBy = Literal["measured", "datasheet", "label", "typical", "guess"]
 
 
-class Value(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
+class Value(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True, gc=False):
     """Base of every part of a case: checks each of its quantities against `FIELDS`."""
 
     LIMITS: ClassVar[dict[str, str]] = {}
@@ -37,7 +37,7 @@ class Value(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
                 raise ValueError(f"{name} {problem}")
 
 
-class Known(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
+class Known(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True, gc=False):
     """A number with how it is known; `spread` replaces the usual half-width of its 90 % interval."""
 
     value: float

@@ -22,6 +22,8 @@ class Parts(msgspec.Struct, frozen=True):
     barrel_sizes_mm_outer_inner: Table
     cell_sizes_mm: dict[str, tuple[float, ...]]
     cell_most_v: dict[str, float]
+    resistor_e12: tuple[float, ...]
+    diode_forward_v_by_a: dict[str, Table]
 
 
 PARTS: Parts = msgspec.json.decode(get_data("hermotrope_core", "data/parts.json") or b"", type=Parts)

@@ -106,7 +106,7 @@ def inlet_working(situation: Situation, soc: float, mode: str, demand: Demand) -
         )
     for station in now.stations[1:-1]:
         steps.append(_stage_step(case, station))
-        givens += _stage_givens(case, station.stage)
+        givens += stage_givens(case, station.stage)
     last = now.stations[-1]
     return Working(
         f"Volts at the inlet, {mode}, {figure(soc, '%')} charge",
@@ -189,7 +189,8 @@ _SHOWN = {
 }
 
 
-def _stage_givens(case: Case, i: int) -> Iterator[Given]:
+def stage_givens(case: Case, i: int) -> Iterator[Given]:
+    """The inputs of a stage that decide volts and amperes."""
     stage = case.path[i]
     for name in _SHOWN[str(type(stage).__struct_config__.tag)]:
         yield from _some(given(stage, name, f"path[{i}].{name}"))
@@ -275,7 +276,7 @@ def runtime_working(situation: Situation) -> Working | None:
             for i, mode in enumerate(case.device.modes)
             if mode in situation.modes
         ),
-        *(g for i in range(len(case.path)) for g in _stage_givens(case, i)),
+        *(g for i in range(len(case.path)) for g in stage_givens(case, i)),
     )
     return Working("Runtime", duration(run.runtime_s), tuple(steps), tuple(givens), _simple_sums(situation))
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from hermotrope_core.case import Code, Converter, Resistor, Switch, maybe, number
-from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand, Holder, Point, draw_of, mode_demand
+from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand, Holder, Point, mode_demand
 from hermotrope_core.design import (
     CLOSED_BOX_DERATING,
     MARGIN,
@@ -44,10 +44,13 @@ def source_overload(situation: Situation) -> Iterator[Finding]:
     port = source.regulated_output
     port_most = maybe(port.output_current_max_a) if port else None
     sides = (("pack", most, most if peak is None else peak), ("port", port_most, port_most))
+    if all(limit is None for _, steady, brief in sides for limit in (steady, brief)):
+        return
+    typical, peaks = _typical(situation), _peaks(situation)
     for side, steady, brief in sides:
         kinds: tuple[tuple[Code, Level, list[tuple[str, Point]], float | None], ...] = (
-            ("source-overload", "refuse", _typical(situation), steady),
-            ("source-overload-peak", "care", _peaks(situation), brief),
+            ("source-overload", "refuse", typical, steady),
+            ("source-overload-peak", "care", peaks, brief),
         )
         for code, level, points, limit in kinds:
             if limit is None or not points:
@@ -183,7 +186,7 @@ def auto_off(situation: Situation) -> Iterator[Finding]:
         return
     given = maybe(port.output_off_delay_s)
     delay = DEFAULT_OFF_DELAY_S if given is None else given
-    amps = {m.name: draw_of(situation.circuit, mode_demand(m), situation.device_stage).port_a for m in situation.modes}
+    amps = {m.name: situation.draw(mode_demand(m)).port_a for m in situation.modes}
     naps = _naps([(amps[s.mode] < least, number(s.seconds), s.mode) for s in situation.case.duty.repeat])
     if not naps:
         return

@@ -16,7 +16,7 @@ VOLT_TOLERANCE = 0.005
 """Slack on every limit in volts: meters and tables are not better than half a per cent."""
 
 
-class Finding(msgspec.Struct, frozen=True):
+class Finding(msgspec.Struct, frozen=True, gc=False):
     """One judgement: what was compared (`have` against `limit`, in `unit`) and what would cure it.
 
     `cure` says it in words; `change` is the same as JSON Patch operations on the case, where one

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from hermotrope_core.case import Converter, CutOff, Diode, Fuse, Lead, Linear, Resistor, number
+from hermotrope_core.case import Case, Converter, CutOff, Diode, Fuse, Lead, Linear, Resistor, number
 from hermotrope_core.design import (
     SHORT_A,
     Change,
@@ -23,6 +23,8 @@ from hermotrope_core.wiring import FUSE_MARGIN, PARTS, fuse_opens_s, safe_amps
 
 DROP_CARE, DROP_REFUSE = 0.03, 0.10
 """Share of the volts entering a lead that it may lose."""
+OPEN_K_PER_W, CLOSED_K_PER_W = 30.0, 50.0
+"""How much a part warms that does not say, kelvin per watt (typical)."""
 HOT_CARE_K, HOT_REFUSE_K = 40.0, 70.0
 """Rise of a part above its surroundings, kelvin (typical)."""
 
@@ -85,21 +87,13 @@ def fuse_under_load(situation: Situation) -> Iterator[Finding]:
             continue
         rating = number(stage.rating_a)
         least = FUSE_MARGIN * heavy.at_stage(i).amps_in
-        better = fuse_for(situation) if i == 0 else None
-        larger = better is not None and number(better.rating_a) > rating
-        cure = (
-            f"take a {figure(number(better.rating_a), 'A')} fuse"
-            if better and larger
-            else "a larger fuse, and wire for it"
-        )
-        change = (replace(f"/path/{i}/rating_a", number(better.rating_a)),) if better and larger else ()
         if rating < least:
             text = (
                 f"The {figure(rating, 'A')} fuse carries {figure(least / FUSE_MARGIN, 'A')} "
                 f"in “{situation.heaviest.name}”; "
                 f"it should be rated {figure(least, 'A')} or more."
             )
-            yield Finding("fuse-under-load", "care", text, i, rating, least, "A", cure, change)
+            yield Finding("fuse-under-load", "care", text, i, rating, least, "A", *_larger_fuse(situation, i, rating))
             continue
         for mode, demand in situation.peaks():
             top = situation.at_demand(demand, emf)
@@ -112,8 +106,18 @@ def fuse_under_load(situation: Situation) -> Iterator[Finding]:
                     f"The peak of “{mode.name}” ({figure(amps, 'A')} for {figure(lasts, 's')}) can open the "
                     f"{figure(rating, 'A')} fuse after {figure(opens, 's', 2)}."
                 )
-                yield Finding("fuse-under-load", "care", text, i, lasts, opens, "s", cure, change)
+                yield Finding(
+                    "fuse-under-load", "care", text, i, lasts, opens, "s", *_larger_fuse(situation, i, rating)
+                )
                 break
+
+
+def _larger_fuse(situation: Situation, i: int, rating: float) -> tuple[str, Change]:
+    better = fuse_for(situation) if i == 0 else None
+    if better is None or number(better.rating_a) <= rating:
+        return "a larger fuse, and wire for it", ()
+    change = (replace(f"/path/{i}/rating_a", number(better.rating_a)),)
+    return f"take a {figure(number(better.rating_a), 'A')} fuse", change
 
 
 def wire_drop(situation: Situation) -> Iterator[Finding]:
@@ -220,6 +224,13 @@ def backfeed(situation: Situation) -> Iterator[Finding]:
     )
 
 
+def part_kelvin_per_watt(case: Case, stage: Converter | Linear) -> float:
+    """How much a holding part warms, kelvin per watt: as stated, or typical for an open or closed box."""
+    if stage.thermal_k_per_w is not None:
+        return number(stage.thermal_k_per_w)
+    return CLOSED_K_PER_W if case.conditions.enclosure == "closed" else OPEN_K_PER_W
+
+
 def hot_part(situation: Situation) -> Iterator[Finding]:
     """Converters, regulators and resistors that get too warm in the heaviest mode."""
     run = situation.run
@@ -230,9 +241,7 @@ def hot_part(situation: Situation) -> Iterator[Finding]:
     for i, stage in enumerate(situation.case.path):
         heat = max(at.at_stage(i).heat_w for at in points)
         if isinstance(stage, Converter | Linear):
-            given = stage.thermal_k_per_w
-            per_w = number(given) if given is not None else (50.0 if situation.closed else 30.0)
-            rise = heat * per_w
+            rise = heat * part_kelvin_per_watt(situation.case, stage)
             if rise > HOT_CARE_K:
                 limit = HOT_REFUSE_K if rise > HOT_REFUSE_K else HOT_CARE_K
                 yield Finding(

@@ -10,35 +10,13 @@ import msgspec
 from hermotrope_core.case import FORMAT, Case, Code, Conditions, Device, Duty, PlanOn, Source, Stage, questions
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import LARGEST_BYTES, CaseError, about_format, refusal, whole_numbers
+from hermotrope_core.match.shelf import Pack, Part, Shelf
 from hermotrope_core.values import Value
 
 Wish = Literal["longest", "lightest", "cheapest", "least-work", "reversible"]
 WISHES: tuple[Wish, ...] = ("longest", "lightest", "cheapest", "least-work", "reversible")
 LARGEST_SHELF_BYTES = 20 * LARGEST_BYTES
 MOST_ITEMS = 5000
-
-
-class Pack(msgspec.Struct, frozen=True):
-    """A source of the shelf; `have` is false for one that would have to be bought."""
-
-    source: Source
-    have: bool = True
-    key: str = ""
-
-
-class Part(msgspec.Struct, frozen=True):
-    """A stage of the shelf, with what the shelf knows about it beyond the document."""
-
-    stage: Stage
-    name: str = ""
-    have: bool = True
-    price: float | None = None
-    mass_g: float | None = None
-
-
-class Shelf(msgspec.Struct, frozen=True):
-    packs: tuple[Pack, ...]
-    parts: tuple[Part, ...]
 
 
 class _Items(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

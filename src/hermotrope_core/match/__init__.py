@@ -1,0 +1,1 @@
+"""Match: every way to feed a device from a shelf, judged and ranked."""

@@ -1,0 +1,93 @@
+"""Ranking by a wish: each way's share of the best in every term, and their weighted geometric mean."""
+
+from __future__ import annotations
+
+from math import exp, inf, log
+
+import msgspec
+
+from hermotrope_core.case import Linear
+from hermotrope_core.match.judge import Judged
+from hermotrope_core.match.request import WISHES, Wish
+
+Weights = dict[Wish, float]
+
+PRICE_FLOOR, MINUTES_FLOOR, MASS_FLOOR_G = 5.0, 10.0, 50.0
+"""Differences far below these do not matter to a maker; they keep nothing from being infinitely better."""
+EVERYTHING: Weights = dict.fromkeys(WISHES, 1.0)
+CARE_FACTOR = 0.85
+"""Without a wish, each care of a way's own leaves it this much of its score."""
+LEAST_SHARE = 1e-6
+ORDER = {"fits": 0, "fits with care": 1, "refused": 2}
+
+
+class Term(msgspec.Struct, frozen=True):
+    """How one wish counted for a way: its share of the best (0 to 1) and the weight of the wish."""
+
+    wish: Wish
+    share: float
+    weight: float
+
+
+class Ranked(msgspec.Struct, frozen=True):
+    """A way in its place: `score` from 0 to 1, and what made it."""
+
+    judged: Judged
+    score: float
+    terms: tuple[Term, ...]
+
+
+def rank(fitting: list[Judged], weights: Weights | None = None) -> tuple[Ranked, ...]:
+    """Best first; ties are broken by verdict, fewer stages, then by name, so the order is always the same.
+
+    The share of a term is best / own (own / best for the runtime), each with a floor below which a
+    difference means nothing. The score is the weighted geometric mean of the shares, so that nothing
+    makes up for a way that is hopeless in one. Without a wish every term counts alike, and each care
+    that is the way's own costs a little.
+    """
+    if not fitting:
+        return ()
+    wished = weights if weights and any(weights.values()) else None
+    used = wished or EVERYTHING
+    total = sum(used.values())
+    best = _best(fitting)
+    made = []
+    for judged in fitting:
+        terms = tuple(Term(wish, _share(wish, judged, best), used.get(wish, 0.0)) for wish in WISHES)
+        score = exp(sum(term.weight * log(max(term.share, LEAST_SHARE)) for term in terms) / total)
+        if wished is None:
+            score *= CARE_FACTOR**judged.cares
+        made.append(Ranked(judged, score, terms))
+    return tuple(sorted(made, key=_place))
+
+
+def _place(ranked: Ranked) -> tuple[object, ...]:
+    judged = ranked.judged
+    way = judged.way
+    linear = any(isinstance(stage, Linear) for stage in way.path)
+    score = -round(ranked.score, 9)
+    return (score, ORDER[judged.apart], len(way.parts), linear, judged.effort.price, way.pack.source.name, way.strategy)
+
+
+def _best(fitting: list[Judged]) -> dict[Wish, float]:
+    finite = [j.runtime_s for j in fitting if j.runtime_s < inf]
+    return {
+        "longest": max(finite, default=0.0),
+        "lightest": min(j.effort.mass_g for j in fitting) + MASS_FLOOR_G,
+        "cheapest": min(j.effort.price for j in fitting) + PRICE_FLOOR,
+        "least-work": min(j.effort.minutes for j in fitting) + MINUTES_FLOOR,
+        "reversible": 1.0 + min(j.effort.undo for j in fitting),
+    }
+
+
+def _share(wish: Wish, judged: Judged, best: dict[Wish, float]) -> float:
+    effort = judged.effort
+    if wish == "longest":
+        return 1.0 if judged.runtime_s >= best[wish] else judged.runtime_s / best[wish]
+    own = {
+        "lightest": effort.mass_g + MASS_FLOOR_G,
+        "cheapest": effort.price + PRICE_FLOOR,
+        "least-work": effort.minutes + MINUTES_FLOOR,
+        "reversible": 1.0 + effort.undo,
+    }[wish]
+    return best[wish] / own

@@ -1,0 +1,62 @@
+"""Boards that are in nothing better than another: with the same pack they need no judgement of their own.
+
+For one pack, a board that asks for more power in every mode, needs higher volts, and is neither
+cheaper, lighter, quicker to fit nor cooler than another gives a way that no wish can prefer: every
+current is higher, every volt lower, the run shorter. This holds only where a smaller draw does no
+harm; a bank that falls asleep under a light load is left out.
+"""
+
+from __future__ import annotations
+
+from hermotrope_core.case import Case, Converter, maybe
+from hermotrope_core.design import CLOSED_BOX_DERATING
+from hermotrope_core.findings.protection import HOT_CARE_K, part_kelvin_per_watt
+from hermotrope_core.match.asked import Asked
+from hermotrope_core.match.chain import Chain, Facts
+from hermotrope_core.match.shelf import WORK, labour_kind
+
+Costs = tuple[float, ...]
+
+
+def costs_of(case: Case, chain: Chain, at: Asked) -> Costs | None:
+    """What counts against a chain of one board, each smaller the better; None for other chains."""
+    if len(chain.parts) != 1 or chain.broken is not None:
+        return None
+    part = chain.parts[0]
+    stage = part.stage
+    if not isinstance(stage, Converter) or stage.topology not in ("buck", "boost", "buck-boost"):
+        return None
+    labour = WORK.stages[labour_kind(part)]
+    heavy = at.volts * at.heavy_a
+    rise = (chain.demands[chain.heaviest].value - heavy) * part_kelvin_per_watt(case, stage)
+    top = max((amps for amps, _ in at.peaks), default=0.0)
+    rated = maybe(stage.output_current_max_a)
+    derating = CLOSED_BOX_DERATING if case.conditions.enclosure == "closed" else 1.0
+    return (
+        *(demand.value for demand in chain.demands),
+        chain.input_min_v,
+        0.0 if part.have else labour.price if part.price is None else part.price,
+        labour.mass_g if part.mass_g is None else part.mass_g,
+        float(rise > HOT_CARE_K),
+        float(rated is not None and top > rated * derating),
+    )
+
+
+def betters(chains: list[Chain], costs: list[Costs | None]) -> list[tuple[int, ...]]:
+    """For each chain the indices of those of its kind that are in everything as good or better; ties by order."""
+    found: list[tuple[int, ...]] = []
+    for i, mine in enumerate(costs):
+        better = []
+        for k, other in enumerate(costs):
+            if k == i or mine is None or other is None or chains[i].strategy != chains[k].strategy:
+                continue
+            if all(a >= b for a, b in zip(mine, other, strict=True)) and (mine != other or k < i):
+                better.append(k)
+        found.append(tuple(better))
+    return found
+
+
+def may_sleep(facts: Facts) -> bool:
+    """True for a bank that a lighter load could put to sleep."""
+    port = facts.pack.source.regulated_output
+    return port is not None and port.output_min_current_a is not None
