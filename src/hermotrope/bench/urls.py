@@ -1,6 +1,6 @@
 from django.urls import path
 
-from hermotrope.bench.views import bench, changes, feed, inlets, intake
+from hermotrope.bench.views import bench, changes, feed, inlets, intake, match
 
 urlpatterns = [
     path("", bench.bench, name="bench"),
@@ -24,6 +24,10 @@ urlpatterns = [
     path("c/<int:pk>/bay.html", inlets.bay_sheet, name="bay-sheet"),
     path("c/<int:pk>/port/", inlets.port, name="port"),
     path("c/<int:pk>/measure/<slug:key>/", intake.measure, name="measure"),
+    path("c/<int:pk>/ways/", match.ways, name="ways"),
+    path("c/<int:pk>/ways/stop/", match.stop, name="ways-stop"),
+    path("c/<int:pk>/ways/<slug:way>/", match.why, name="way"),
+    path("c/<int:pk>/take/", match.take, name="take"),
     path("c/<int:pk>/step/", changes.step, name="step"),
     path("c/<int:pk>/done/", changes.done, name="done"),
     path("c/<int:pk>/remove/", changes.remove, name="remove"),

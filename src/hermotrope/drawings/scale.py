@@ -62,7 +62,7 @@ def supply_scale(case: Case, situation: Situation | None) -> Scale | None:
     known = [v for v in (low, rated, high, never, port, *(span or ()), *(arrives or ())) if v is not None]
     if not known:
         return None
-    bottom, top = _ends(min(known), max(known))
+    bottom, top = ends_of(min(known), max(known))
 
     def y(v: float) -> float:
         return round(BOTTOM - (v - bottom) / (top - bottom) * (BOTTOM - TOP), 2)
@@ -114,7 +114,8 @@ def inlet_span(situation: Situation) -> tuple[float, float] | None:
     return (min(low.inlet_v, top), top) if low.complete else (top, top)
 
 
-def _ends(low: float, high: float) -> tuple[float, float]:
+def ends_of(low: float, high: float) -> tuple[float, float]:
+    """Round volts a little below and above a span, for the ends of an axis."""
     room = max((high - low) * 0.12, high * 0.04)
     size = step(high - low + 2 * room)
     return max(0.0, floor((low - room) / size) * size), ceil((high + room) / size) * size

@@ -86,6 +86,12 @@ def devices() -> dict[str, StarterDevice]:
 
 
 @cache
+def owned() -> tuple[str, ...]:
+    """Keys of the parts that the volunteers have in their shed."""
+    return msgspec.json.decode((DATA / "owned.json").read_bytes(), type=tuple[str, ...])
+
+
+@cache
 def demo_conversions() -> tuple[DemoConversion, ...]:
     """The conversions that the demonstration starts with."""
     return msgspec.json.decode((DATA / "demo.json").read_bytes(), type=tuple[DemoConversion, ...])

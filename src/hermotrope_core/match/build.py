@@ -22,8 +22,8 @@ from hermotrope_core.situation import Situation
 from hermotrope_core.wiring import PARTS, fuse_rating
 
 MOST_DIODES = 6
-DIODE_MOST_A = 3.0
-"""Up to this current a chain of diodes is a sensible dropper."""
+DIODE_MOST_A = 1.0
+"""What a usual diode stands, and about what a chain of them may sensibly waste (typical)."""
 RESISTOR_MARGIN = 2.0
 """A dropper is rated at least this many times its heat."""
 NEARLY_STEADY = 1.1

@@ -54,7 +54,10 @@ class Cure(msgspec.Struct, frozen=True):
 
 
 class Group(msgspec.Struct, frozen=True):
-    """Ways refused for one reason: how many, the nearest miss with both numbers, and its cure."""
+    """Ways refused for one reason: how many, the nearest miss with both numbers, and its cure.
+
+    A pack that some other way makes fit comes first: it is strong enough.
+    """
 
     code: str
     count: int
@@ -79,14 +82,15 @@ def groups(matched: Matched, *, cures: bool = True) -> tuple[Group, ...]:
 
 
 def _group(matched: Matched, code: str, members: list[Refused | Dropped], cures: bool) -> Group:
-    near: list[Refused | Dropped] = sorted(members, key=lambda one: _miss(one.reason))
+    able = {judged.way.pack.source.name for judged in matched.fitting}
+    near: list[Refused | Dropped] = sorted(members, key=lambda one: (_pack_name(one) not in able, _miss(one.reason)))
     first = near[0]
     reason = first.reason
     same = all(one.reason.limit == reason.limit for one in members)
     words = WORDS.get(code, code.replace("-", " "))
     words = words.format(limit=amount(reason.limit, reason.unit) if same else "most")
     cure, hint = None, ""
-    for one in near[:TRIED] if cures else ():
+    for one in _by_pack(near)[:TRIED] if cures else ():
         way = _way(matched, one)
         found, words_only = cured(matched.case, way) if way is not None else (None, "")
         hint = hint or words_only
@@ -96,6 +100,14 @@ def _group(matched: Matched, code: str, members: list[Refused | Dropped], cures:
     name = f"{_pack_name(first)}, {_strategy(first)}"
     nearest = first.reason
     return Group(code, len(members), words, name, nearest.have, nearest.limit, nearest.unit, cure, hint)
+
+
+def _by_pack(near: list[Refused | Dropped]) -> list[Refused | Dropped]:
+    """The nearest miss of each pack."""
+    found: dict[str, Refused | Dropped] = {}
+    for one in near:
+        found.setdefault(_pack_name(one), one)
+    return list(found.values())
 
 
 def _miss(reason: Reason) -> float:

@@ -14,8 +14,9 @@ Weights = dict[Wish, float]
 
 PRICE_FLOOR, MINUTES_FLOOR, MASS_FLOOR_G = 5.0, 10.0, 50.0
 """Differences far below these do not matter to a maker; they keep nothing from being infinitely better."""
-EVERYTHING: Weights = dict.fromkeys(WISHES, 1.0)
-CARE_FACTOR = 0.85
+USUAL: Weights = {"longest": 2.0, "lightest": 1.0, "cheapest": 1.0, "least-work": 1.0, "reversible": 1.0}
+"""What counts where nobody wishes for anything: people convert for the runtime first."""
+CARE_FACTOR = 0.8
 """Without a wish, each care of a way's own leaves it this much of its score."""
 LEAST_SHARE = 1e-6
 ORDER = {"fits": 0, "fits with care": 1, "refused": 2}
@@ -42,13 +43,13 @@ def rank(fitting: list[Judged], weights: Weights | None = None) -> tuple[Ranked,
 
     The share of a term is best / own (own / best for the runtime), each with a floor below which a
     difference means nothing. The score is the weighted geometric mean of the shares, so that nothing
-    makes up for a way that is hopeless in one. Without a wish every term counts alike, and each care
+    makes up for a way that is hopeless in one. Without a wish the terms count as in `USUAL`, and each care
     that is the way's own costs a little.
     """
     if not fitting:
         return ()
     wished = weights if weights and any(weights.values()) else None
-    used = wished or EVERYTHING
+    used = wished or USUAL
     total = sum(used.values())
     best = _best(fitting)
     made = []

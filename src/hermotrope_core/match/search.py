@@ -26,7 +26,11 @@ from hermotrope_core.match.strategies import (
 )
 
 Report = Callable[[int, int], None]
-"""Told after each pack: how many packs are done, of how many. May raise to stop the search."""
+"""Told after each pack: how many packs are done, of how many. May raise `Stopped`."""
+
+
+class Stopped(Exception):
+    """Raised by a report to end a search with what was found so far."""
 
 
 class Limits(msgspec.Struct, frozen=True):
@@ -71,6 +75,8 @@ class Matched(msgspec.Struct, frozen=True):
     dropped: tuple[Dropped, ...]
     refused: tuple[Refused, ...]
     spares: tuple[Spare, ...]
+    complete: bool = True
+    """False where the search was stopped before every pack was tried."""
 
     @property
     def tried(self) -> int:
@@ -100,6 +106,7 @@ def search(request: Request, limits: Limits | None = None, report: Report | None
     dropped: list[Dropped] = []
     refused: list[Refused] = []
     spares: list[Spare] = []
+    complete = True
     packs = request.shelf.packs if target is not None else ()
     chains = _Chains(target, kit) if target is not None else None
     for done, pack in enumerate(packs):
@@ -117,9 +124,13 @@ def search(request: Request, limits: Limits | None = None, report: Report | None
                     fitting.append(judged)
                 else:
                     dropped.append(Dropped(judged, reason))
-        if report is not None:
-            report(done + 1, len(packs))
-    return Matched(case, kit, target, tuple(fitting), tuple(dropped), tuple(refused), tuple(spares))
+        try:
+            if report is not None:
+                report(done + 1, len(packs))
+        except Stopped:
+            complete = False
+            break
+    return Matched(case, kit, target, tuple(fitting), tuple(dropped), tuple(refused), tuple(spares), complete)
 
 
 class _Chains:

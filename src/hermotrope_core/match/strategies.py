@@ -7,7 +7,7 @@ resistor) is designed when a pack is put before it, in `build`.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from math import sqrt
+from math import inf, sqrt
 from typing import cast
 
 import msgspec
@@ -113,7 +113,7 @@ def trigger_for(kit: Kit, volts: float, most_a: float | None) -> Part:
         if abs(number(cast(Converter, part.stage).output_v) - volts) <= SAME_V:
             return part
     stage = Converter(topology="trigger", output_v=volts, output_current_max_a=most_a, **WORK.trigger)
-    return to_buy(stage, f"trigger board, {volts:g} V")
+    return to_buy(stage, f"Trigger board, {volts:g} V")
 
 
 def quiet_chains(target: Target, kit: Kit, singles: list[Chain]) -> Iterator[Chain]:
@@ -144,30 +144,43 @@ def middle_chains(target: Target, kit: Kit, full_v: float) -> Iterator[Chain]:
 
 
 def ports(pack: Pack) -> Iterator[tuple[Pack, bool]]:
-    """A pack as it is, and once for every other port or profile of it; True where the volts are negotiated."""
+    """A pack as it is, and by every other port or profile that is better in something at its volts.
+
+    True where the volts are negotiated.
+    """
     yield pack, False
     source = pack.source
-    seen = {_offer(source)}
+    seen = [_Offer.of(source)]
     for i, port in enumerate(source.ports):
         lowest = min(number(profile.output_v) for profile in port.profiles)
         for k, profile in enumerate(port.profiles):
             fed = fed_from(source, i, k)
-            if _offer(fed) not in seen:
-                seen.add(_offer(fed))
-                named = f"{port.name} at {number(profile.output_v):g} V"
-                yield (
-                    msgspec.structs.replace(pack, source=fed, port=named),
-                    number(profile.output_v) > lowest + SAME_V,
-                )
+            offer = _Offer.of(fed)
+            if not any(offer.no_better_than(other) for other in seen):
+                seen.append(offer)
+                volts = number(profile.output_v)
+                named = msgspec.structs.replace(pack, source=fed, port=f"{port.name} at {volts:g} V")
+                yield named, volts > lowest + SAME_V
 
 
-def _offer(source: Source) -> tuple[object, ...]:
+class _Offer(msgspec.Struct, frozen=True):
     """What tells one port from another for whoever is fed from it."""
-    port = source.regulated_output
-    if port is None:
-        return ()
-    names = ("output_v", "output_current_max_a", "output_min_current_a", "output_off_delay_s")
-    return tuple(maybe(getattr(port, name)) for name in names)
+
+    volts: float
+    most_a: float
+    sleeps_a: float
+
+    @classmethod
+    def of(cls, source: Source) -> _Offer:
+        port = source.regulated_output
+        if port is None:
+            return cls(0.0, 0.0, 0.0)
+        most = maybe(port.output_current_max_a)
+        return cls(number(port.output_v), inf if most is None else most, maybe(port.output_min_current_a) or 0.0)
+
+    def no_better_than(self, other: _Offer) -> bool:
+        same = abs(self.volts - other.volts) <= SAME_V
+        return same and self.most_a <= other.most_a and self.sleeps_a >= other.sleeps_a
 
 
 def _reaches(stage: Converter, volts: float) -> bool:

@@ -6,9 +6,10 @@ from collections.abc import Callable
 from datetime import date
 from functools import wraps
 from typing import Any
+from urllib.parse import urlsplit
 
 import msgspec
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -39,6 +40,12 @@ def version_of(request: HttpRequest) -> int:
     return int(text) if text.isdigit() and len(text) < 10 else 0
 
 
+def query_behind(request: HttpRequest) -> QueryDict:
+    """The query of the page from which a change comes, as htmx tells it."""
+    url = request.htmx.current_url if request.htmx else None  # type: ignore[attr-defined]
+    return QueryDict(urlsplit(url).query if url else "")
+
+
 def body(
     request: HttpRequest,
     conversion: Conversion,
@@ -51,7 +58,7 @@ def body(
 
     Where a change was not taken, `typed` carries what its form held, so that nothing is lost.
     """
-    context = feed_context(conversion, panel or request.POST.get("panel", ""), refused)
+    context = feed_context(conversion, panel or request.POST.get("panel", ""), refused, query_behind(request))
     if status != 200 and request.resolver_match:
         context["typed"] = {**request.POST.dict(), "form": request.resolver_match.url_name, "error": notice}
     return answer(request, "bench/_body.html", {**context, "notice": notice}, status)

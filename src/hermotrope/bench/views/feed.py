@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
 from hermotrope.bench.feed import Feed
+from hermotrope.bench.match_panel import match_context
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_for, panel_of_place, port_rows
 from hermotrope.drawings.barrel import end_view
@@ -24,6 +25,7 @@ from hermotrope.entry.rows import Row
 from hermotrope.shelf.entries import pack_groups
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import write_case
+from hermotrope_core.evidence import judgement_working
 from hermotrope_core.figures import duration
 from hermotrope_core.findings import Finding
 from hermotrope_core.wiring import PARTS
@@ -48,13 +50,18 @@ STAGES = (
 def feed(request: HttpRequest, pk: int) -> HttpResponse:
     """The whole page, or its panel alone when htmx asks for that."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    context = feed_context(conversion, request.GET.get("panel", ""))
+    context = feed_context(conversion, request.GET.get("panel", ""), query=request.GET)
     partial = request.htmx and not request.htmx.history_restore_request  # type: ignore[attr-defined]
     return render(request, "bench/_workbench.html" if partial else "bench/feed.html", context)
 
 
-def feed_context(conversion: Conversion, panel: str, refused: Row | None = None) -> dict[str, Any]:
-    """Everything the page and its fragments show; `refused` is a field whose entry was not taken."""
+def feed_context(
+    conversion: Conversion, panel: str, refused: Row | None = None, query: QueryDict | None = None
+) -> dict[str, Any]:
+    """Everything the page and its fragments show; `refused` is a field whose entry was not taken.
+
+    `query` is the question that the Match panel was asked.
+    """
     case, feed = conversion.case, Feed(conversion.case)
     key = panel or first_panel(feed)
     chosen = panel_for(case, key)
@@ -100,6 +107,8 @@ def feed_context(conversion: Conversion, panel: str, refused: Row | None = None)
         }
     if chosen.kind in ("shelf", "source"):
         context["shelf"] = pack_groups(case)
+    if chosen.kind == "match":
+        context |= match_context(conversion, query or QueryDict())
     if chosen.kind == "record":
         context["revisions"] = revisions
     if chosen.kind == "run":
@@ -156,8 +165,10 @@ def end_words(feed: Feed) -> str:
 def working(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     """The working of the inlet's volts at a charge and mode, or of the runtime."""
     feed = Feed(get_object_or_404(Conversion, pk=pk).case)
-    if feed.situation is None or what not in ("inlet", "runtime"):
+    if feed.situation is None or what not in ("inlet", "runtime", "finding"):
         raise Http404
+    if what == "finding":
+        return _finding_working(request, feed)
     if what == "runtime":
         return render(request, "bench/_working.html", {"working": runtime_working(feed.situation)})
     known = dict(feed.demands)
@@ -165,6 +176,15 @@ def working(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     mode = mode if mode in known else feed.situation.heaviest.name
     made = inlet_working(feed.situation, _soc(request.GET.get("soc", "1")), mode, known[mode])
     return render(request, "bench/_working.html", {"working": made})
+
+
+def _finding_working(request: HttpRequest, feed: Feed) -> HttpResponse:
+    """Both numbers of a finding of the verdict strip, found by its code and place."""
+    code, stage = request.GET.get("code", ""), request.GET.get("stage", "")
+    found = next((f for f in feed.findings if f.code == code and str(f.stage) == stage), None)
+    if found is None or feed.situation is None:
+        raise Http404
+    return render(request, "bench/_working.html", {"working": judgement_working(feed.situation, found)})
 
 
 def _soc(text: str) -> float:

@@ -8,7 +8,7 @@
     if (panel && state) {
       state.value = panel.dataset.panel;
       const here = "?panel=" + encodeURIComponent(state.value); // so that a reload comes back to this panel
-      if (location.search !== here) history.replaceState(history.state, "", here);
+      if (location.search !== here && !location.search.startsWith(here + "&")) history.replaceState(history.state, "", here);
     }
     if (byId("body")?.querySelector("#line")) { charts.load(); scrub.load(); }
   }
@@ -81,6 +81,7 @@
     if (/^[1-9]$/.test(event.key)) press("station-" + event.key);
     else if (event.key === "?") toggleKeys();
     else if (event.key === "r") press("tab-run");
+    else if (event.key === "w") press("tab-match");
     else if (event.key === "u") press("undo");
     else if (event.key === "y") press("redo");
     else if (event.key === "s") byId("charge")?.focus();

@@ -11,6 +11,7 @@ from django.db import transaction
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
 from hermotrope.shelf import starter
+from hermotrope.shelf.models import Item
 from hermotrope_core.case import Source
 
 
@@ -22,6 +23,7 @@ class Command(BaseCommand):
         if Conversion.objects.exists():
             self.stdout.write("The bench is not empty; nothing was added.")
             return
+        Item.objects.filter(key__in=starter.owned()).update(have=Item.Have.OWN)
         for demo in reversed(starter.demo_conversions()):
             start = starter.devices()[demo.device]
             conversion = actions.create(actions.new_case(start.title, start.device, start.duty), "Started")

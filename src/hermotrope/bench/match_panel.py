@@ -1,0 +1,50 @@
+"""What the Match panel shows: the question as it stands, and its answer or how far the search is."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import QueryDict
+
+from hermotrope.bench import matching
+from hermotrope.bench.models import Conversion
+from hermotrope.bench.ways import listing
+from hermotrope_core.case import questions
+
+WISH_WORDS = (
+    ("longest", "longest run"),
+    ("lightest", "lightest"),
+    ("cheapest", "cheapest"),
+    ("least-work", "least work"),
+    ("reversible", "easy to undo"),
+)
+SWITCH_WORDS = (
+    ("twice", "twice the load"),
+    ("no_soldering", "no soldering"),
+    ("over_max", "a little over is accepted"),
+    ("wall", "a wall socket is near"),
+    ("all_parts", "also what I might buy"),
+)
+
+
+def match_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
+    """The question as it stands, and its answer if it is there already."""
+    ask = matching.read_ask(query)
+    context: dict[str, Any] = {
+        "ask": ask,
+        "wishes": [(wish, words, ask.weights[wish]) for wish, words in WISH_WORDS],
+        "switches": [(name, words, getattr(ask, name)) for name, words in SWITCH_WORDS],
+        "missing": [q for q in questions(conversion.case) if q.place != "source"],
+        "ways_query": ask.query(),
+    }
+    if context["missing"] or ask.errors:
+        return context
+    key, job = matching.job_for(conversion.case, ask)
+    return context | _answer(key, job, ask, matching.WAITS_S)
+
+
+def _answer(key: str, job: matching.Job, ask: matching.Ask, seconds: float) -> dict[str, Any]:
+    found = job.wait(seconds)
+    if found is None:
+        return {"job": key, "done": job.done, "of": job.total, "ways_query": ask.query()}
+    return {"listing": listing(found, ask), "ask": ask}

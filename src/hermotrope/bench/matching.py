@@ -1,0 +1,183 @@
+"""Searches for ways: the question as it is asked on the page, the shelf it is asked of, and work that can be left."""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+from collections import OrderedDict
+from typing import Any
+from urllib.parse import urlencode
+
+import msgspec
+from django.http import QueryDict
+
+from hermotrope.shelf.models import Item
+from hermotrope_core.case import Case, Source, planned
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.fields import FIELDS
+from hermotrope_core.match.rank import USUAL, Weights
+from hermotrope_core.match.request import WISHES, Request
+from hermotrope_core.match.search import Limits, Matched, Stopped, search
+from hermotrope_core.match.shelf import Pack, Part, Shelf
+from hermotrope_core.match.whatif import what_if
+from hermotrope_core.quantity import QuantityError, parse, parse_field
+
+MOST_WEIGHT = 3
+MOST_COMPARED = 4
+SHOWN = 8
+KEPT_JOBS = 8
+WAITS_S = 0.6
+"""So long a page waits for a search before it shows how far it is."""
+SWITCHES = ("twice", "no_soldering", "over_max", "wall", "all_parts")
+
+
+class Ask(msgspec.Struct, frozen=True):
+    """What was asked on the page: weights of the wishes, what-ifs as typed, what was wrong with them."""
+
+    weights: dict[str, int]
+    temperature: str = ""
+    hours: str = ""
+    twice: bool = False
+    no_soldering: bool = False
+    over_max: bool = False
+    wall: bool = False
+    all_parts: bool = True
+    most: int = SHOWN
+    compared: tuple[str, ...] = ()
+    temperature_c: float | None = None
+    least_hours: float = 0.0
+    errors: dict[str, str] = {}
+
+    def wish(self) -> Weights | None:
+        """The weights, or None where they are the usual ones."""
+        if all(self.weights[wish] == weight for wish, weight in USUAL.items()):
+            return None
+        return {wish: float(self.weights[wish]) for wish in WISHES}
+
+    def limits(self) -> Limits:
+        return Limits(hours=self.least_hours, no_soldering=self.no_soldering)
+
+    def case(self, case: Case) -> Case:
+        """The conversion's case as this question sees it, without its own source and path."""
+        bare = msgspec.structs.replace(planned(case), source=None, path=())
+        times = 2.0 if self.twice else 1.0
+        return what_if(bare, temperature_c=self.temperature_c, times=times, over_max=self.over_max)
+
+    def query(self, **changes: Any) -> str:
+        """The question as an address, with changes."""
+        now = msgspec.structs.replace(self, **changes)
+        pairs: list[tuple[str, str]] = [("panel", "match"), ("asked", "1")]
+        pairs += [(wish, str(weight)) for wish, weight in now.weights.items()]
+        pairs += [(name, getattr(now, name)) for name in ("temperature", "hours") if getattr(now, name)]
+        pairs += [(name, "on") for name in SWITCHES if getattr(now, name)]
+        pairs += [("most", str(now.most))] if now.most != SHOWN else []
+        return urlencode(pairs + [("vs", one) for one in now.compared])
+
+
+def read_ask(query: QueryDict) -> Ask:
+    """The question of a request; what is not understood is kept as typed, with its reason."""
+    asked = "asked" in query
+    weights = {wish: _weight(query.get(wish, ""), USUAL[wish]) for wish in WISHES}
+    typed = {name: query.get(name, "").strip()[:40] for name in ("temperature", "hours")}
+    errors: dict[str, str] = {}
+    temperature: float | None = None
+    hours = 0.0
+    try:
+        if typed["temperature"]:
+            temperature = parse_field(typed["temperature"], FIELDS["temperature_c"])
+    except QuantityError as error:
+        errors["temperature"] = str(error)
+    try:
+        if typed["hours"]:
+            hours = parse(typed["hours"], "h")
+            if not 0.0 <= hours <= 1e6:
+                raise QuantityError("must be from 0 h to 1,000,000 h")
+    except QuantityError as error:
+        errors["hours"] = str(error)
+    most = query.get("most", "")
+    return Ask(
+        weights=weights,
+        **typed,
+        **{name: query.get(name) == "on" for name in SWITCHES if name != "all_parts"},
+        all_parts=query.get("all_parts") == "on" if asked else True,
+        most=min(int(most), 200) if most.isdigit() and len(most) < 5 else SHOWN,
+        compared=tuple(dict.fromkeys(query.getlist("vs")))[:MOST_COMPARED],
+        temperature_c=temperature,
+        least_hours=hours,
+        errors=errors,
+    )
+
+
+def _weight(text: str, usual: float) -> int:
+    return min(int(text), MOST_WEIGHT) if text.isdigit() and len(text) < 3 else int(usual)
+
+
+def shelf_for(ask: Ask) -> Shelf:
+    """What is on the shelf for a question: all of it, or only what one has; one query."""
+    packs: list[Pack] = []
+    parts: list[Part] = []
+    found = Item.objects.exclude(kind="meter")
+    for item in found if ask.all_parts else found.exclude(have=Item.Have.MAYBE):
+        content, have = item.content(), item.have != Item.Have.MAYBE
+        if isinstance(content, Source):
+            if CHEMISTRIES[content.chemistry].endless and not ask.wall:
+                continue
+            known = {name: getattr(item, name) for name in ("price", "mass_g") if getattr(item, name) is not None}
+            packs.append(Pack(msgspec.structs.replace(content, **known), have, item.key))
+        elif content is not None:
+            parts.append(Part(content, item.name, have, item.price, item.mass_g))
+    return Shelf(tuple(packs), tuple(parts))
+
+
+class Job:
+    """One search in a thread of its own; it goes on when its page is left."""
+
+    def __init__(self, request: Request, limits: Limits) -> None:
+        self.done, self.total = 0, len(request.shelf.packs)
+        self.result: Matched | None = None
+        self.trouble: BaseException | None = None
+        self.stopping = False
+        self._thread = threading.Thread(target=self._work, args=(request, limits), daemon=True)
+        self._thread.start()
+
+    def _work(self, request: Request, limits: Limits) -> None:
+        try:
+            self.result = search(request, limits, self._report)
+        except Exception as error:
+            self.trouble = error
+
+    def _report(self, done: int, total: int) -> None:
+        self.done, self.total = done, total
+        if self.stopping:
+            raise Stopped
+
+    def wait(self, seconds: float) -> Matched | None:
+        """The result, if there is one within so many seconds. Raises what stopped the search."""
+        self._thread.join(seconds)
+        if self.trouble is not None:
+            raise self.trouble
+        return self.result
+
+
+_jobs: OrderedDict[str, Job] = OrderedDict()
+_lock = threading.Lock()
+
+
+def job_for(case: Case, ask: Ask) -> tuple[str, Job]:
+    """The search that answers a question, begun if it is not known yet; its key names it."""
+    asked, shelf, limits = ask.case(case), shelf_for(ask), ask.limits()
+    key = hashlib.blake2s(msgspec.json.encode((asked, shelf, limits)), digest_size=12).hexdigest()
+    with _lock:
+        if key not in _jobs:
+            _jobs[key] = Job(Request(asked, shelf), limits)
+            while len(_jobs) > KEPT_JOBS:
+                _, old = _jobs.popitem(last=False)
+                old.stopping = True
+        _jobs.move_to_end(key)
+        return key, _jobs[key]
+
+
+def known_job(key: str) -> Job | None:
+    """A search that was begun and is still kept."""
+    with _lock:
+        return _jobs.get(key)

@@ -1,0 +1,273 @@
+"""Ways as the Match panel lists, explains and compares them."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+from math import inf
+from typing import Any
+
+import msgspec
+
+from hermotrope.bench.matching import Ask
+from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
+from hermotrope.drawings.ways import curves, scales, term_bars
+from hermotrope_core.case import Case, Converter, Diode, Linear, Resistor, number
+from hermotrope_core.evidence import judgement_working
+from hermotrope_core.figures import duration, figure
+from hermotrope_core.findings import Finding
+from hermotrope_core.match.build import Way
+from hermotrope_core.match.groups import amount, common, groups
+from hermotrope_core.match.judge import Judged
+from hermotrope_core.match.rank import Ranked
+from hermotrope_core.match.search import Matched
+from hermotrope_core.match.shelf import WORK, labour_kind
+from hermotrope_core.situation import Situation
+from hermotrope_core.working import runtime_working
+
+
+def id_of(way: Way) -> str:
+    """A short name of a way that stays the same as long as its source and path do."""
+    return hashlib.blake2s(msgspec.json.encode((way.pack.source, way.path)), digest_size=6).hexdigest()
+
+
+def by_id(matched: Matched, wanted: str) -> Judged | None:
+    """A way of a search by its short name."""
+    return next((judged for judged in matched.fitting if id_of(judged.way) == wanted), None)
+
+
+def listing(matched: Matched, ask: Ask) -> dict[str, Any]:
+    """What the list shows: the best ways as rows, what was refused in groups, what stands at the device."""
+    ranked = matched.ranked(ask.wish())
+    shown = ranked[: ask.most]
+    rows = [way_row(i, one, matched, ask) for i, one in enumerate(shown, start=1)]
+    if shown:
+        drawn = scales([Situation(one.judged.way.case(matched.case)) for one in shown], small=True)
+        for row, span in zip(rows, drawn.spans, strict=True):
+            row["scale"] = {"span": span, "window": drawn.window, "never_y": drawn.never_y}
+    ids = {id_of(one.judged.way): one for one in ranked}
+    kept = [one for one in ask.compared if one in ids]
+    return {
+        "rows": rows,
+        "total": len(ranked),
+        "hidden": max(0, len(ranked) - len(shown)),
+        "tried": matched.tried,
+        "spares": len(matched.spares),
+        "refused": len(matched.refused) + len(matched.dropped),
+        "groups": group_rows(matched),
+        "common": list(common(matched)),
+        "compare": comparison([ids[one] for one in kept], matched.case) if len(kept) > 1 else None,
+        "compared": kept,
+        "complete": matched.complete,
+        "more_query": ask.query(most=ask.most + 16),
+        "best": rows[0] if rows else None,
+    }
+
+
+def way_row(place: int, ranked: Ranked, matched: Matched, ask: Ask) -> dict[str, Any]:
+    """One way in the list."""
+    judged = ranked.judged
+    way = judged.way
+    key = id_of(way)
+    own = [f for f in judged.findings if f.level == "care"]
+    chosen = key in ask.compared
+    others = tuple(one for one in ask.compared if one != key)
+    return {
+        "id": key,
+        "place": place,
+        "pack": way.pack.source.name,
+        "port": way.pack.port,
+        "have": way.pack.have,
+        "strategy": strategy_words(way),
+        "parts": [part_words(part.name, part.stage) for part in way.parts],
+        "runtime": runtime_words(judged),
+        "end": judged.run.end_cause if judged.run and not judged.endless else "",
+        "effort": effort_words(judged),
+        "verdict": judged.apart,
+        "says": own[0].message if own else "",
+        "more_says": max(0, len(own) - 1),
+        "remark": remark(judged, matched),
+        "spares": _spares(way, matched),
+        "bars": term_bars(ranked.terms),
+        "score": round(100 * ranked.score),
+        "chosen": chosen,
+        "full": not chosen and len(ask.compared) >= 4,
+        "toggle": ask.query(compared=others if chosen else (*ask.compared, key)),
+    }
+
+
+def strategy_words(way: Way) -> str:
+    """What is done to the volts, in words with the designed values."""
+    held = [stage for stage in way.path if isinstance(stage, Converter | Linear)]
+    awake = ", kept awake" if way.kept_awake else ""
+    match way.strategy:
+        case "direct":
+            return f"straight to the device{awake}"
+        case "wall adapter":
+            return "from the wall, straight to the device"
+        case "series diodes":
+            diode = next(stage for stage in way.path if isinstance(stage, Diode))
+            return f"through {diode.count} × {number(diode.forward_v):g} V of diodes"
+        case "series resistor":
+            resistor = next(stage for stage in way.path if isinstance(stage, Resistor))
+            watts = number(resistor.rating_w or 0.0)
+            return f"through a resistor of {figure(number(resistor.resistance_ohm), 'Ω')}, {watts:g} W"
+        case "inverter":
+            return f"inverter to {number(held[0].output_v):g} V, then its own adapter"
+    each = [f"a {_kind(stage)} set to {number(stage.output_v):g} V" for stage in held]
+    return f"through {', then '.join(each)}{awake}"
+
+
+def _kind(stage: Converter | Linear) -> str:
+    if isinstance(stage, Linear):
+        return "linear regulator"
+    return "trigger board" if stage.topology == "trigger" else stage.topology
+
+
+def part_words(name: str, stage: Any) -> str:
+    """A part by its shelf name, or by what it is."""
+    kind = stage_kind(stage)
+    detail = stage_detail(stage) if kind not in ("converter", "linear") else ""
+    return name if name and kind in ("converter", "linear") else f"{stage_title(stage)} {detail}".strip()
+
+
+def runtime_words(judged: Judged) -> str:
+    return "no end" if judged.runtime_s == inf else duration(judged.runtime_s)
+
+
+def effort_words(judged: Judged) -> dict[str, str]:
+    effort = judged.effort
+    undo = [f"unsolder {effort.soldered}"] if effort.soldered else []
+    undo += ["wear stays"] if effort.undo > effort.soldered // 2 else []
+    return {
+        "mass": figure(effort.mass_g, "g", 3) if effort.mass_g < 1000 else figure(effort.mass_g / 1000, "kg", 2),
+        "price": "nothing" if effort.price == 0 else f"{effort.price:.0f}",
+        "work": f"{effort.minutes:.0f} min",
+        "joints": f"{effort.joints} joints",
+        "undo": ", ".join(undo) or "just unplug",
+    }
+
+
+def remark(judged: Judged, matched: Matched) -> str:
+    """What a way costs beside the plain one: the keep-alive load in hours, an inverter's loss."""
+    if judged.asleep_s is not None and judged.asleep_s > judged.runtime_s:
+        cost = duration(judged.asleep_s - judged.runtime_s)
+        return f"The keep-alive load costs {cost} of {duration(judged.asleep_s)}."
+    if judged.way.strategy == "inverter":
+        name = judged.way.pack.source.name
+        direct = [
+            other.runtime_s
+            for other in matched.fitting
+            if other.way.pack.source.name == name and other.way.strategy not in ("inverter", "wall adapter")
+        ]
+        if direct and max(direct) > judged.runtime_s:
+            share = 1.0 - judged.runtime_s / max(direct)
+            return f"The inverter loses {figure(share, '%', 2)} of what direct current gives: {duration(max(direct))}."
+    return ""
+
+
+def _spares(way: Way, matched: Matched) -> list[str]:
+    """Other boards that do the same with this pack and are better in nothing."""
+    names = {part.name for part in way.parts}
+    return [
+        spare.chain.parts[0].name or spare.chain.strategy
+        for spare in matched.spares
+        if spare.facts.pack.source == way.pack.source and spare.better.parts[0].name in names
+    ]
+
+
+def group_rows(matched: Matched) -> list[dict[str, Any]]:
+    """What was refused, by the number that refused it."""
+    return [
+        {
+            "code": group.code,
+            "count": group.count,
+            "words": group.words,
+            "nearest": group.nearest,
+            "have": amount(group.have, group.unit),
+            "limit": amount(group.limit, group.unit),
+            "cure": group.cure.words if group.cure else "",
+            "cure_runtime": duration(group.cure.runtime_s) if group.cure and group.cure.runtime_s else "",
+            "hint": group.hint,
+        }
+        for group in groups(matched)
+    ]
+
+
+def comparison(chosen: Sequence[Ranked], case: Case) -> dict[str, Any]:
+    """Up to four ways side by side: scales and curves on one axis each, and every difference marked."""
+    situations = [Situation(one.judged.way.case(case)) for one in chosen]
+    columns = [
+        {
+            "id": id_of(one.judged.way),
+            "number": i,
+            "pack": one.judged.way.pack.source.name,
+            "port": one.judged.way.pack.port,
+        }
+        for i, one in enumerate(chosen, start=1)
+    ]
+    lines: list[tuple[str, list[str]]] = [
+        ("way", [strategy_words(one.judged.way) for one in chosen]),
+        ("verdict", [one.judged.apart for one in chosen]),
+        ("runs", [runtime_words(one.judged) for one in chosen]),
+        ("ends by", [one.judged.run.end_cause if one.judged.run else "–" for one in chosen]),
+        ("left in the pack", [_left(one.judged) for one in chosen]),
+        ("lost on the way", [_lost(one.judged) for one in chosen]),
+    ]
+    for name, words in (
+        ("mass", "mass"),
+        ("to buy", "price"),
+        ("work", "work"),
+        ("joints", "joints"),
+        ("to go back", "undo"),
+    ):
+        lines.append((name, [effort_words(one.judged)[words] for one in chosen]))
+    lines.append(("cares", ["; ".join(_codes(one.judged.findings, "care")) or "none" for one in chosen]))
+    lines.append(("notes", ["; ".join(_codes(one.judged.findings, "note")) or "none" for one in chosen]))
+    table = [{"name": name, "cells": cells, "differs": len(set(cells)) > 1} for name, cells in lines]
+    return {"columns": columns, "table": table, "scales": scales(situations, small=False), "curves": curves(situations)}
+
+
+def _left(judged: Judged) -> str:
+    return f"{100 * judged.run.final_soc:.0f} %" if judged.run and not judged.endless else "–"
+
+
+def _lost(judged: Judged) -> str:
+    run = judged.run
+    if run is None or run.energy_from_source_wh <= 0.0:
+        return "–"
+    lost = run.energy_from_source_wh - run.energy_to_device_wh
+    return f"{figure(lost, 'Wh', 2)} ({figure(lost / run.energy_from_source_wh, '%', 2)})"
+
+
+def _codes(findings: Sequence[Finding], level: str) -> list[str]:
+    return list(dict.fromkeys(f.code.replace("-", " ") for f in findings if f.level == level))
+
+
+def explanation(judged: Judged, ranked: Ranked, case: Case) -> dict[str, Any]:
+    """Why a way stands where it does: every finding with its working, the run, what each part costs."""
+    situation = Situation(judged.way.case(case))
+    bill = []
+    for part in judged.way.parts:
+        labour = WORK.stages[labour_kind(part)]
+        price = 0.0 if part.have else labour.price if part.price is None else part.price
+        mass = labour.mass_g if part.mass_g is None else part.mass_g
+        bill.append(
+            {
+                "words": part_words(part.name, part.stage),
+                "have": "on the shelf" if part.have else f"to buy: {price:.0f}",
+                "mass": figure(mass, "g", 2),
+                "minutes": f"{labour.minutes:.0f} min",
+                "joints": f"{labour.joints} joints, {labour.soldered} soldered",
+            }
+        )
+    return {
+        "findings": [(finding, judgement_working(situation, finding)) for finding in judged.findings],
+        "runtime": None if judged.endless else runtime_working(situation),
+        "terms": [
+            {"wish": term.wish.replace("-", " "), "share": f"{100 * term.share:.0f} %", "weight": f"{term.weight:g}"}
+            for term in ranked.terms
+        ],
+        "score": round(100 * ranked.score),
+        "bill": bill,
+    }
