@@ -8,7 +8,7 @@ from hermotrope_core.bank import Plug, Trial
 from hermotrope_core.case import Port, number
 from hermotrope_core.figures import figure
 
-WIDTH, LEFT, RIGHT = 560.0, 70.0, 14.0
+WIDTH, LEFT, RIGHT = 560.0, 70.0, 26.0
 TRACK, GAP, TOP = 58.0, 30.0, 20.0
 FASTER = 10.0
 """The track is played this many times faster than the clock."""

@@ -195,7 +195,7 @@ def auto_off(situation: Situation) -> Iterator[Finding]:
     sleeps = lasts > delay
     span = "for as long as it runs" if lasts == float("inf") else f"for {duration(lasts)}"
     end = (
-        f"and switches off after {duration(delay)}."
+        f"and switches off after {duration(delay)}. A port that stays awake, or plain cells, would not."
         if sleeps
         else f"but waits {duration(delay)} before it switches off."
     )
@@ -217,13 +217,10 @@ def _keep_awake(situation: Situation, have: float, least: float) -> tuple[str, C
     change = keep_alive_change(situation.case, have)
     extra = change[0]["value"]["current_a"] if change else least - have
     watts = extra * situation.circuit.holders[0].output_v
-    others = "or a port that stays awake, a bank with an always-on mode, cells instead of a bank"
     if not change:
+        others = "or a port that stays awake, a bank with an always-on mode, cells instead of a bank"
         return f"a keep-alive load of {figure(extra, 'A', 2)} more, {others}", ()
-    return (
-        f"put a keep-alive load of {figure(extra, 'A', 2)} across the port ({figure(watts, 'W', 2)} lost), {others}",
-        change,
-    )
+    return f"put a keep-alive load of {figure(extra, 'A', 2)} across the port ({figure(watts, 'W', 2)} lost)", change
 
 
 def _naps(segments: list[tuple[bool, float, str]]) -> list[tuple[float, str]]:

@@ -1,0 +1,97 @@
+"""Take the pictures of docs/screenshots from a running demonstration.
+
+Start ``./hermotrope demo --data /tmp/shots --fresh --no-browser --port 8123`` and run
+``.venv/bin/python docs/take_screenshots.py http://127.0.0.1:8123``. Conversions are found by their title.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+SHOTS = Path(__file__).parent / "screenshots"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+WIDE, PHONE = (1280, 800), (390, 844)
+
+
+def to(selector: str) -> Callable[[Page], None]:
+    """Scroll so that an element is at the top."""
+
+    def scroll(page: Page) -> None:
+        page.locator(selector).first.evaluate("node => scrollTo(0, node.getBoundingClientRect().top + scrollY - 12)")
+
+    return scroll
+
+
+def side_by_side(page: Page) -> None:
+    for _ in range(3):
+        page.locator(".way:not(.chosen) .beside").first.click()
+        page.wait_for_timeout(600)
+    to(".compare")(page)
+
+
+def bay(page: Page) -> None:
+    to(".bay-map")(page)
+    page.evaluate("scrollBy(0, -260)")
+
+
+def helper(page: Page) -> None:
+    page.get_by_role("link", name="measure: from two readings").click()
+    for name, text in (("light_v", "20.1"), ("light_a", "0.2"), ("heavy_v", "19.7"), ("heavy_a", "4.2")):
+        page.locator(f"#m-f-source-resistance-ohm-{name}").fill(text)
+    page.locator("#m-f-source-resistance-ohm-heavy_a").press("Enter")
+    page.wait_for_selector(".sum-shown")
+    to("#m-f-source-resistance-ohm")(page)
+    page.evaluate("scrollBy(0, -170)")
+
+
+# file, title of the conversion (or a path), panel, size, what to do before the picture
+VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]] = [
+    ("bench", "/", "", WIDE, None),
+    ("feed", "Pan mount, Hide 3", "", WIDE, None),
+    ("refused", "Sampling boat", "", WIDE, None),
+    ("run", "Pan mount, Hide 3", "run", WIDE, to("#workbench")),
+    ("open", "Weather receiver", "", WIDE, None),
+    ("choose", "Weather receiver", "1", WIDE, to("#workbench")),
+    ("match", "Pan mount, Hide 3", "match", WIDE, to("#workbench")),
+    ("compare", "Pan mount, Hide 3", "match", WIDE, side_by_side),
+    ("refused-ways", "Pan mount, Hide 3", "match", WIDE, to(".refused-title")),
+    ("shelf", "/shelf/?label=26800mAh", "", WIDE, None),
+    ("phone", "Pan mount, Hide 3", "", PHONE, None),
+    ("device", "Pan mount, Hide 3", "6", WIDE, to("#workbench")),
+    ("bay", "Jetty lamps", "4", WIDE, bay),
+    ("measuring", "Pan mount, Hide 3", "1", PHONE, helper),
+]
+
+
+def main() -> None:
+    base = sys.argv[1].rstrip("/")
+    wanted = set(sys.argv[2:])
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page()
+        page.goto(base)
+        links = {a.inner_text(): a.get_attribute("href") or "" for a in page.locator(".strip h2 a").all()}
+        for name, where, panel, (width, height), prepare in VIEWS:
+            if wanted and name not in wanted:
+                continue
+            page = browser.new_page(viewport={"width": width, "height": height})
+            path = where if where.startswith("/") else links[where] + (f"?panel={panel}" if panel else "")
+            page.goto(base + path)
+            page.wait_for_load_state("networkidle")
+            if panel == "match":
+                page.wait_for_selector(".way")
+            if prepare is not None:
+                prepare(page)
+            page.wait_for_timeout(700)
+            page.screenshot(path=SHOTS / f"{name}.png")
+            page.close()
+            print(name)
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
