@@ -1,4 +1,4 @@
-"""``hermotrope solve | point | check | match | schema``: JSON on stdout, or one line on stderr and exit 2."""
+"""``hermotrope solve | point | check | match | netlist | schema``: the answer, or one line on stderr and exit 2."""
 
 from __future__ import annotations
 
@@ -14,6 +14,7 @@ from hermotrope_core.case import Case, planned
 from hermotrope_core.discharge import NeverEnds, run
 from hermotrope_core.document import LARGEST_BYTES, CaseError, finished, read_case, schema
 from hermotrope_core.findings import check
+from hermotrope_core.netlist import netlist
 from hermotrope_core.readout import demand_named, findings_tree, point_tree, run_tree
 from hermotrope_core.situation import Situation
 
@@ -24,12 +25,13 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = _Parser(prog="hermotrope", description="Read one case, print one JSON object.")
+    parser = _Parser(prog="hermotrope", description="Read one case, print one JSON object (or a netlist).")
     commands = parser.add_subparsers(dest="command", required=True)
     for name, text in (
         ("solve", "how long it runs and what ends it"),
         ("point", "volts, amps and heat at every station"),
         ("check", "the verdict and every finding"),
+        ("netlist", "the path for SPICE: ngspice -b runs it to its end"),
     ):
         command = commands.add_parser(name, help=text)
         command.add_argument("case", help="a case document; - reads standard input")
@@ -58,8 +60,8 @@ def load(path: str) -> Case:
     return planned(finished(read_case(content(path, LARGEST_BYTES))))
 
 
-def answer(arguments: argparse.Namespace) -> dict[str, Any]:
-    """The JSON object that a command prints. Raises `CaseError`."""
+def answer(arguments: argparse.Namespace) -> dict[str, Any] | str:
+    """The JSON object, or the text, that a command prints. Raises `CaseError`."""
     if arguments.command == "schema":
         return schema()
     if arguments.command == "match":
@@ -70,6 +72,8 @@ def answer(arguments: argparse.Namespace) -> dict[str, Any]:
     try:
         if arguments.command == "solve":
             return run_tree(run(case))
+        if arguments.command == "netlist":
+            return netlist(case).rstrip()
         situation = Situation(case)
         if arguments.command == "check":
             return findings_tree(situation, check(situation))
@@ -95,7 +99,8 @@ def _soc(text: str) -> float:
 
 def main() -> int:
     try:
-        print(json.dumps(answer(_parser().parse_args()), ensure_ascii=False, indent=1))
+        made = answer(_parser().parse_args())
+        print(made if isinstance(made, str) else json.dumps(made, ensure_ascii=False, indent=1))
         sys.stdout.flush()
     except CaseError as error:
         print(error, file=sys.stderr)

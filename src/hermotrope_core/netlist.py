@@ -1,0 +1,237 @@
+"""The path as a SPICE netlist: a charge-dependent pack, every stage, every mode in its turn, run to its end.
+
+``ngspice -b`` runs it; its ``.meas`` prints ``runtime_s``. The model is that of `circuit` and
+`discharge`, written once more in another language, so that the two can be held against each other:
+
+* the state of charge is the voltage of a capacitor of one farad, drained by the pack's current with Peukert's law;
+* a stretch is a chain of resistors and fixed drops; a holder fixes its output and draws its input power;
+* every condition that ends a run is a margin that must stay above zero; `margin` is the least of them,
+  and the run ends when it first falls through zero. A constant power is not followed below the volts
+  at which it has collapsed (a floor under its divisor), so the solver gets past the end.
+"""
+
+from __future__ import annotations
+
+from math import sqrt
+
+from hermotrope_core.case import Case, number
+from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Circuit, Holder, Stretch, circuit_of, draw_of, mode_demand
+from hermotrope_core.discharge import run
+from hermotrope_core.values import Table, maybe
+
+EDGE_S = 1e-3
+"""Modes change within this time, seconds."""
+START_S = 2e-3
+"""Margins count from here on, so that a run which cannot start ends at once."""
+LEAST_V = 1e-3
+STEPS = 400
+
+
+def netlist(case: Case) -> str:
+    """The netlist of a finished case. Raises what `run` and `circuit_of` raise."""
+    circuit = circuit_of(case)
+    solved = run(case, circuit=circuit)
+    writer = _Writer(case, circuit)
+    lines = [f"* {_plain(case.title)}: {_plain(case.device.name)}", *_about(case)]
+    lines += writer.pack()
+    node = "pack"
+    for k, stretch in enumerate(circuit.stretches):
+        node = writer.stretch(k, stretch, node)
+        if k < len(circuit.holders):
+            node = writer.holder(k, circuit.holders[k], node)
+    lines += writer.lines
+    lines += writer.load(node)
+    lines += writer.duty()
+    lines += writer.ending(node)
+    shortest = min((number(s.seconds) for s in case.duty.repeat), default=solved.runtime_s)
+    stop = 1.05 * solved.runtime_s + 10.0
+    step = min(stop / STEPS, shortest / 4.0 if len(writer.modes) > 1 else stop)
+    lines += [
+        ".options reltol=1e-6 abstol=1e-10 vntol=1e-8 itl4=200",
+        f".tran {_n(step)} {_n(stop)} 0 {_n(step)} uic",
+        ".meas tran runtime_s WHEN v(margin)=0 FALL=1",
+        ".end",
+    ]
+    return "\n".join(lines) + "\n"
+
+
+def _about(case: Case) -> list[str]:
+    source = case.source
+    assert source is not None
+    return [
+        f"* source: {_plain(source.name)}; {len(case.path)} stages; at {number(case.conditions.temperature_c):g} C",
+        "* run it with: ngspice -b FILE; look for runtime_s (seconds)",
+    ]
+
+
+class _Writer:
+    """Collects elements; `margins` are expressions that must stay above zero."""
+
+    def __init__(self, case: Case, circuit: Circuit) -> None:
+        self.case, self.circuit = case, circuit
+        self.modes = case.duty_modes()
+        self.lines: list[str] = []
+        self.margins: list[str] = []
+
+    def pack(self) -> list[str]:
+        circuit = self.circuit
+        charge = 3600.0 * circuit.charge_ah
+        law = (
+            "1" if circuit.peukert == 1.0 else f"pwr(max(1,i(Vpack)/{_n(circuit.rated_a)}),{_n(circuit.peukert - 1.0)})"
+        )
+        self.margins.append(f"v(soc)-{_n(circuit.reserve_soc)}")
+        return [
+            f"Csoc soc 0 1 ic={_n(circuit.start_soc)}",
+            f"Bsoc soc 0 I = i(Vpack)/{_n(charge)}*{law}",
+            f"Bemf emf 0 V = {_pwl('v(soc)', circuit.emf_by_soc)}",
+            "Vpack emf pack 0",
+        ]
+
+    def stretch(self, k: int, stretch: Stretch, node: str) -> str:
+        """Write the plain stages of a stretch from `node`; the node at its end."""
+        if stretch.shunt_a > 0.0:
+            self.lines.append(f"Ikeep{k} {node} 0 {_n(stretch.shunt_a)}")
+        for i, element in enumerate(stretch.elements):
+            if element.trips_v is not None:
+                self.margins.append(f"v({node})-{_n(element.trips_v)}")
+            end = f"n{k}_{i}"
+            if element.drop_v > 0.0:
+                self.lines.append(f"Vdrop{k}_{i} {node} {end} {_n(element.drop_v)}")
+            elif element.resistance_ohm > 0.0:
+                self.lines.append(f"R{k}_{i} {node} {end} {_n(element.resistance_ohm)}")
+            else:
+                end = node
+            node = end
+            if element.stage == -1:
+                self.margins.append(f"v({node})-{_n(self.circuit.cutoff_v)}")
+        return node
+
+    def holder(self, k: int, holder: Holder, node: str) -> str:
+        """Write a part that holds its output; the node of its output."""
+        out = f"h{k}"
+        self.lines += [f"Vset{k} s{k} 0 {_n(holder.output_v)}", f"Vout{k} s{k} {out} 0"]
+        if holder.linear:
+            drawn = f"i(Vout{k})+{_n(holder.quiescent)}"
+        else:
+            efficiency = holder.efficiency
+            share = _n(efficiency) if isinstance(efficiency, float) else _pwl(f"i(Vout{k})", efficiency)
+            drawn = (
+                f"({_n(holder.output_v)}*i(Vout{k})/({share})+{_n(holder.quiescent)})/max(v({node}),{self._floor(k)})"
+            )
+        self.lines.append(f"Bin{k} {node} 0 I = {drawn}")
+        if holder.input_min_v > 0.0:
+            self.margins.append(f"v({node})-{_n(holder.input_min_v)}")
+        if holder.input_max_v is not None:
+            self.margins.append(f"{_n(holder.input_max_v)}-v({node})")
+        if holder.output_current_max_a is not None:
+            self.margins.append(f"{_n(holder.output_current_max_a)}-i(Vout{k})")
+        self._collapse(k, node)
+        return out
+
+    def _floor(self, k: int) -> str:
+        """Volts below which a constant-power draw is not followed: it has collapsed by then."""
+        watts = self._watts(k)
+        ohm = self.circuit.stretches[k].resistance_ohm
+        return _n(max(LEAST_V, 0.9 * sqrt(ohm * max(watts, default=0.0))))
+
+    def _watts(self, k: int) -> list[float]:
+        """Constant power that each mode asks of the end of a stretch; 0 where it asks for none."""
+        found = []
+        for mode in self.modes:
+            demand = mode_demand(mode)
+            if k < len(self.circuit.holders):
+                amps = draw_of(self.circuit, demand, len(self.case.path)).given
+                holder = self.circuit.holders[k]
+                seen = holder.demand(amps[k - len(self.circuit.holders)]) if amps else None
+                found.append(seen.value if seen is not None and seen.kind == "power" else 0.0)
+            else:
+                found.append(demand.value if demand.kind == "power" else 0.0)
+        return found
+
+    def _collapse(self, k: int, node: str) -> None:
+        """At collapse a constant power stands at half the open volts: V = sqrt(R P)."""
+        ohm = self.circuit.stretches[k].resistance_ohm
+        terms = [f"v(m{i})*{_n(sqrt(ohm * watts))}" for i, watts in enumerate(self._watts(k)) if watts > 0.0]
+        if ohm > 0.0 and terms:
+            self.margins.append(f"v({node})-({'+'.join(terms)})")
+
+    def load(self, node: str) -> list[str]:
+        """The device: each mode draws while its turn lasts."""
+        draws = []
+        last = len(self.circuit.holders)
+        for i, mode in enumerate(self.modes):
+            demand = mode_demand(mode)
+            if demand.kind == "power":
+                draws.append(f"v(m{i})*{_n(demand.value)}/max(v({node}),{self._floor(last)})")
+            elif demand.kind == "current":
+                draws.append(f"v(m{i})*{_n(demand.value)}")
+            else:
+                draws.append(f"v(m{i})*v({node})/{_n(demand.value)}")
+        self._collapse(last, node)
+        return [f"Bload {node} 0 I = {'+'.join(draws)}"]
+
+    def duty(self) -> list[str]:
+        """One source per mode, 1 V while it runs, over and over."""
+        lines: list[str] = []
+        cycle = sum(number(s.seconds) for s in self.case.duty.repeat)
+        for i, mode in enumerate(self.modes):
+            turns, at = [], 0.0
+            for segment in self.case.duty.repeat:
+                if segment.mode == mode.name:
+                    turns.append((at, number(segment.seconds)))
+                at += number(segment.seconds)
+            if len(self.modes) == 1:
+                lines.append(f"Vm{i} m{i} 0 1")
+                continue
+            for j, (start, lasts) in enumerate(turns):
+                below = f"m{i}_{j - 1}" if j else "0"
+                top = f"m{i}" if j == len(turns) - 1 else f"m{i}_{j}"
+                width = max(lasts - EDGE_S, EDGE_S)
+                lines.append(
+                    f"Vm{i}_{j} {top} {below} PULSE(0 1 {_n(start)} {_n(EDGE_S)} {_n(EDGE_S)} {_n(width)} {_n(cycle)})"
+                )
+        return lines
+
+    def ending(self, node: str) -> list[str]:
+        """Every margin, and the least of them."""
+        if not self.circuit.holders or self.circuit.device_min_v > 0.0:
+            self.margins.append(f"v({node})-{_n(self.circuit.device_min_v)}")
+        lines = self._timer()
+        least = self.margins[0]
+        for margin in self.margins[1:]:
+            least = f"min({least},{margin})"
+        return [
+            *lines,
+            f"Bmargin margin 0 V = time < {_n(START_S)} ? 1 : ({least})",
+        ]
+
+    def _timer(self) -> list[str]:
+        """A bank's nap: each second below its threshold counts as a volt, which is forgotten as soon as it ends."""
+        port = self.circuit.port
+        least = maybe(port.output_min_current_a) if port else None
+        if port is None or least is None:
+            return []
+        delay = maybe(port.output_off_delay_s)
+        self.margins.append(f"{_n(DEFAULT_OFF_DELAY_S if delay is None else delay)}-v(nap)")
+        return [
+            "Cnap nap 0 1 ic=0",
+            f"Bnap 0 nap I = i(Vout0) < {_n(least)} ? 1 : -1000*v(nap)",
+        ]
+
+
+def _pwl(x: str, table: Table) -> str:
+    """A linear table held flat beyond its ends."""
+    if len(table) == 1:
+        return _n(table[0][1])
+    low, high = table[0][0], table[-1][0]
+    rows = ",".join(f"{_n(a)},{_n(b)}" for a, b in table)
+    return f"pwl(max(min({x},{_n(high)}),{_n(low)}),{rows})"
+
+
+def _n(value: float) -> str:
+    return f"{value:.10g}"
+
+
+def _plain(text: str) -> str:
+    """Text for a comment: one line, nothing that a simulator could read as more than that."""
+    return "".join(c if c.isalnum() or c in " ,.;:()-" else " " for c in text).strip()[:120]
