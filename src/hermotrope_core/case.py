@@ -48,8 +48,10 @@ Code = Literal[
     "converter-input-low",
     "polarity-unknown",
     "polarity-reversed",
+    "polarity-swapped",
     "auto-off",
     "no-low-voltage-cut-off",
+    "deep-discharge",
     "standing-drain",
     "no-load-rise",
     "no-fuse",
@@ -254,6 +256,9 @@ class Lead(Value, frozen=True, tag_field="stage", tag="lead"):
     length_m: Number
     area_mm2: Number
     swaps_polarity: bool = False
+    source_end: Connector | None = None
+    device_end: Connector | None = None
+    """What it ends in: towards the source and towards the device; a bare wire where nothing is stated."""
 
 
 class Fuse(Value, frozen=True, tag_field="stage", tag="fuse"):
@@ -336,6 +341,19 @@ class Conditions(Value, frozen=True):
     enclosure: Literal["open", "closed"] = "open"
 
 
+class Choice(Value, frozen=True):
+    """A finding that somebody accepts on purpose, with the reason and, if stated, who."""
+
+    code: Code
+    reason: str
+    by: str | None = None
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if not self.reason.strip():
+            raise ValueError("reason must not be empty")
+
+
 class Case(Value, frozen=True):
     """One conversion."""
 
@@ -347,6 +365,7 @@ class Case(Value, frozen=True):
     duty: Duty = Duty()
     conditions: Conditions = Conditions()
     accepted: tuple[Code, ...] = ()
+    choices: tuple[Choice, ...] = ()
     plan_on: PlanOn = "duty"
 
     def __post_init__(self) -> None:

@@ -82,6 +82,7 @@ BASES: dict[Code, Basis] = {
     ),
     "polarity-unknown": Basis("what is recorded of inlet and outlet", ("inlet", "outlet")),
     "polarity-reversed": Basis("signs of inlet and outlet, leads that swap", ("inlet", "outlet", "path")),
+    "polarity-swapped": Basis("signs of inlet and outlet, leads that swap", ("inlet", "outlet", "path")),
     "auto-off": Basis(
         "I at the port in the longest unbroken nap",
         ("duty", "path"),
@@ -90,6 +91,9 @@ BASES: dict[Code, Basis] = {
     ),
     "no-low-voltage-cut-off": Basis(
         "the highest volts at which anything opens", ("path",), "n × volts that ruin a cell", ("chemistry",)
+    ),
+    "deep-discharge": Basis(
+        "reserve kept at the end", ("source.reserve_soc",), "1 − the depth these cells like", ("chemistry",)
     ),
     "standing-drain": Basis(
         "Q / I with the device off", ("source.capacity_ah", "source.regulated_output.quiescent_w", "path")

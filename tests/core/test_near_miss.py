@@ -48,10 +48,12 @@ PAIRS: list[tuple[str, str, str, str, Any, Any]] = [
         "centre-positive",
         "centre-negative",
     ),
+    ("polarity-swapped", "note", "swapped-by-the-lead", "path.3.swaps_polarity", False, True),
     ("auto-off", "refuse", "bank-naps-too-long", "duty.repeat.1.seconds", 29.9, 30.1),
     ("auto-off", "care", "bank-naps-are-short", "device.modes.1.current_a", 0.0701, 0.0699),
     ("no-low-voltage-cut-off", "care", "pack-trusts-the-tool", "source.low_voltage_cut_off", True, False),
     ("no-low-voltage-cut-off", "care", "cut-off-added", "path.2.trips_v", 12.51, 12.49),
+    ("deep-discharge", "note", "lead-acid", "source.reserve_soc", 0.5, 0.49),
     ("no-fuse", "refuse", "no-fuse-strong-pack", "source.resistance_ohm", 4.21, 4.19),
     ("fuse-over-wire", "refuse", "fuse-bigger-than-wire", "path.0.rating_a", 2.5, 2.51),
     ("fuse-under-load", "care", "fuse-too-small", "path.0.rating_a", 1.40, 1.39),
@@ -86,7 +88,12 @@ PAIRS: list[tuple[str, str, str, str, Any, Any]] = [
 ]
 
 
-BASES = {"device-charges-it": "all-well", "cells-in-the-bay": "all-well", "boost-from-below": "all-well"}
+BASES = {
+    "lead-acid": "all-well",
+    "device-charges-it": "all-well",
+    "cells-in-the-bay": "all-well",
+    "boost-from-below": "all-well",
+}
 """Starts that are a judgement with something more in it."""
 
 
@@ -99,6 +106,8 @@ def start(code: str, base: str) -> dict[str, Any]:
     made = tree("judgements", BASES.get(base, base))
     if base == "device-charges-it":
         made["device"]["charges_source"] = True
+    if base == "lead-acid":
+        made["source"]["chemistry"] = "lead-acid"
     if base == "boost-from-below":
         made["path"][2] |= {"topology": "boost", "input_max_v": 40}
         made["device"]["supply"] = {"min_v": 5, "nominal_v": 21, "max_v": 25}

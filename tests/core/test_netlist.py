@@ -49,13 +49,14 @@ class AgainstNgspice(SimpleTestCase):
                 self.assertAlmostEqual(simulated(made), ours, delta=max(CLOSE * ours, 0.01))
 
     def test_ends_of_other_kinds(self) -> None:
+        sleepy = {"output_v": 5, "efficiency": 0.9, "output_min_current_a": 3.0, "output_off_delay_s": 40}
         port = {"output_v": 5, "efficiency": 0.9, "output_min_current_a": 1.0, "output_off_delay_s": 40}
         for change, cause in (
             ({"path.0.input_min_v": 18.0}, "converter input too low"),
             ({"path.0.output_current_max_a": 0.9}, "converter overload"),
             ({"source.reserve_soc": 0.4}, "reserve"),
             ({"device.supply.min_v": 11.99, "path.0.output_v": 11.9}, "device minimum"),
-            ({"source.regulated_output": port | {"output_min_current_a": 3.0}, "path": [], "device.supply": FIVE}, "auto-off"),
+            ({"source.regulated_output": sleepy, "path": [], "device.supply": FIVE}, "auto-off"),
             ({"path": [{"stage": "linear", "output_v": 12, "dropout_v": 5.5}]}, "dropout"),
             ({"path": [{"stage": "cut-off", "trips_v": 17.5}], "device.supply.max_v": 25}, "pack cut-off"),
             ({"source.regulated_output": port | {"output_min_current_a": 0.2}, "path": [{"stage": "keep-alive",

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from hermotrope.bench.views import bench, changes, feed, inlets, intake, match
+from hermotrope.bench.views import bench, build, changes, feed, inlets, intake, match
 
 urlpatterns = [
     path("", bench.bench, name="bench"),
@@ -27,6 +27,13 @@ urlpatterns = [
     path("c/<int:pk>/ways/", match.ways, name="ways"),
     path("c/<int:pk>/ways/stop/", match.stop, name="ways-stop"),
     path("c/<int:pk>/ways/<slug:way>/", match.why, name="way"),
+    path("c/<int:pk>/wire/", build.choose_wiring, name="wire"),
+    path("c/<int:pk>/switch/", build.place_switch, name="switch"),
+    path("c/<int:pk>/join/", build.use_chain, name="join"),
+    path("c/<int:pk>/choice/", build.choice, name="choice"),
+    path("c/<int:pk>/wiring.svg", build.wiring_file, name="wiring"),
+    path("c/<int:pk>/schematic.svg", build.schematic_file, name="schematic"),
+    path("c/<int:pk>/path.cir", build.netlist_file, name="netlist"),
     path("c/<int:pk>/take/", match.take, name="take"),
     path("c/<int:pk>/step/", changes.step, name="step"),
     path("c/<int:pk>/done/", changes.done, name="done"),

@@ -8,6 +8,7 @@ import msgspec
 
 from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
 from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, rows
+from hermotrope_core.adapters import BARE, live_end
 from hermotrope_core.case import Converter, Fuse, Lead, Source, Stage, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import CaseError, refusal
@@ -58,12 +59,19 @@ def summary(part: Part) -> str:
         return f"{part.topology}{fixed}{takes}{gives}"
     if not isinstance(part, Source):
         title = "" if isinstance(part, Lead | Fuse) else stage_title(part)
-        return f"{title} {stage_detail(part)}".strip()
+        return f"{title} {stage_detail(part)}{_ends(part)}".strip()
     low, high = span(part)
     cell = CHEMISTRIES[part.chemistry]
     wh = number(part.capacity_ah) * cell.nominal_v * part.cells_in_series
     volts = f"{high:.3g} V port" if part.regulated_output else f"{low:.3g}–{high:.3g} V"
     return f"{volts}, {wh:.3g} Wh"
+
+
+def _ends(part: Stage) -> str:
+    """What a lead ends in, if that is stated."""
+    if not isinstance(part, Lead) or (part.source_end is None and part.device_end is None):
+        return ""
+    return f", {live_end(part.source_end or BARE).words} → {live_end(part.device_end or BARE).words}"
 
 
 def span(source: Source) -> tuple[float, float]:

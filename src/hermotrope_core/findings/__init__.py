@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+import msgspec
+
 from hermotrope_core.findings import current, joining, protection, surroundings, voltage
 from hermotrope_core.findings.finding import LEVELS, Finding, Level, Verdict, verdict_of
 from hermotrope_core.situation import Situation
@@ -25,6 +27,7 @@ RULES: tuple[Rule, ...] = (
     current.auto_off,
     joining.polarity_unknown,
     joining.polarity_reversed,
+    joining.polarity_swapped,
     joining.live_pins,
     joining.wrong_socket,
     joining.second_supply,
@@ -37,6 +40,7 @@ RULES: tuple[Rule, ...] = (
     protection.wire_hot,
     protection.hot_part,
     protection.no_low_voltage_cut_off,
+    protection.deep_discharge,
     protection.backfeed,
     current.no_load_rise,
     current.inrush,
@@ -57,4 +61,15 @@ RULES: tuple[Rule, ...] = (
 def check(situation: Situation) -> tuple[Finding, ...]:
     """All findings of a finished case, worst first, else in the order of `RULES`."""
     found = [finding for rule in RULES for finding in rule(situation)]
+    if situation.case.choices:
+        found = [_chosen(situation, finding) for finding in found]
     return tuple(sorted(found, key=lambda finding: -LEVELS.index(finding.level)))
+
+
+def _chosen(situation: Situation, finding: Finding) -> Finding:
+    """A finding that was accepted on purpose says so, with the reason."""
+    choice = next((one for one in situation.case.choices if one.code == finding.code), None)
+    if choice is None or finding.code not in situation.case.accepted:
+        return finding
+    who = f" ({choice.by})" if choice.by else ""
+    return msgspec.structs.replace(finding, message=f"{finding.message} Chosen deliberately{who}: {choice.reason}.")

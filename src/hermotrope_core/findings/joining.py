@@ -67,6 +67,22 @@ def polarity_reversed(situation: Situation) -> Iterator[Finding]:
     yield Finding("polarity-reversed", "refuse", text, situation.device_stage, cure=cure, change=change)
 
 
+def polarity_swapped(situation: Situation) -> Iterator[Finding]:
+    """Two centres that differ, and a lead that exchanges plus and minus on purpose."""
+    inlet, outlet = situation.case.device.inlet, situation.source.outlet
+    if inlet is None or outlet is None or {inlet.polarity, outlet.polarity} != set(CENTRE):
+        return
+    swapping = [i for i, s in enumerate(situation.case.path) if isinstance(s, Lead) and s.swaps_polarity]
+    if len(swapping) % 2 == 1:
+        yield Finding(
+            "polarity-swapped",
+            "note",
+            f"The source gives {outlet.polarity}, the device takes {inlet.polarity}: the lead swaps plus and minus.",
+            swapping[-1],
+            cure="mark that lead at both ends, and measure its plug before the device is connected",
+        )
+
+
 def live_pins(situation: Situation) -> Iterator[Finding]:
     """A source that ends in exposed pins."""
     outlet = situation.source.outlet

@@ -207,6 +207,26 @@ def no_low_voltage_cut_off(situation: Situation) -> Iterator[Finding]:
     )
 
 
+def deep_discharge(situation: Situation) -> Iterator[Finding]:
+    """A plan that takes more out of cells than they like: lead-acid below a half."""
+    cell = situation.cell
+    limit = 1.0 - cell.usable_depth
+    have = situation.circuit.reserve_soc
+    if limit > 0.0 and have < limit - 1e-9:
+        yield Finding(
+            "deep-discharge",
+            "note",
+            f"The plan goes down to {figure(have, '%', 2)} of the charge; these cells last longest above "
+            f"{figure(limit, '%', 2)}.",
+            -1,
+            have,
+            limit,
+            "of the charge",
+            f"keep {figure(limit, '%', 2)} in reserve",
+            (add("/source/reserve_soc", limit),),
+        )
+
+
 def backfeed(situation: Situation) -> Iterator[Finding]:
     """Cells left in the bay while an outside feed is connected."""
     device, path = situation.case.device, situation.case.path

@@ -13,6 +13,7 @@ from hermotrope_core.case import Case, Diode, Resistor, Stage, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import section_amps
 from hermotrope_core.design import fuse_for
+from hermotrope_core.findings.joining import CENTRE
 from hermotrope_core.interpolate import at as look_up
 from hermotrope_core.match.asked import asked, lead_area, least_and_most_amps, steady
 from hermotrope_core.match.chain import Chain, Facts, Reason, Strategy
@@ -55,8 +56,7 @@ class Way(msgspec.Struct, frozen=True, gc=False):
 def swaps(case: Case, pack: Pack) -> bool:
     """True where the lead must exchange plus and minus: the two centres differ."""
     inlet, outlet = case.device.inlet, pack.source.outlet
-    centres = {"centre-positive", "centre-negative"}
-    return inlet is not None and outlet is not None and {inlet.polarity, outlet.polarity} == centres
+    return inlet is not None and outlet is not None and {inlet.polarity, outlet.polarity} == set(CENTRE)
 
 
 def guards(case: Case, pack: Pack, kit: Kit) -> tuple[Part, ...]:

@@ -120,6 +120,8 @@ class Kit:
             stage = part.stage
             if (
                 isinstance(stage, Lead)
+                and stage.source_end is None
+                and stage.device_end is None
                 and part.have
                 and stage.swaps_polarity == swaps
                 and number(stage.area_mm2) >= area_mm2

@@ -25,7 +25,7 @@ from hermotrope.drawings.line import stage_title
 from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
-from hermotrope_core.case import Mode, Segment, Source
+from hermotrope_core.case import Mode, Segment, Source, Stage
 from hermotrope_core.document import CaseError
 from hermotrope_core.quantity import QuantityError, parse
 
@@ -186,7 +186,7 @@ def _worst_station(conversion: Conversion) -> int:
 
 @whole
 def change_stage(request: HttpRequest, pk: int) -> HttpResponse:
-    """Add, remove or move a stage of the path."""
+    """Add, remove, double or move a stage of the path; `to` is the gap it goes to, counted before it is lifted."""
     conversion = get_object_or_404(Conversion, pk=pk)
     what, at = request.POST.get("do", ""), _index(request, "at")
     path = list(conversion.case.path)
@@ -195,6 +195,17 @@ def change_stage(request: HttpRequest, pk: int) -> HttpResponse:
         label, panel = f"Put in: {stage_title(path[at])}", at + 2
     elif what == "remove" and at < len(path):
         label, panel = f"Taken out: {stage_title(path.pop(at))}", min(at + 2, len(path) + 2)
+    elif what == "copy" and at < len(path):
+        path.insert(at + 1, path[at])
+        label, panel = f"Doubled: {stage_title(path[at])}", at + 3
+    elif what == "part" and at <= len(path):
+        path.insert(at, _shelf_stage(request.POST.get("key", "")))
+        label, panel = f"From the shelf: {stage_title(path[at])}", at + 2
+    elif what == "move" and at < len(path) and _index(request, "to") <= len(path):
+        gap = _index(request, "to")
+        to = gap if gap <= at else gap - 1
+        path.insert(to, path.pop(at))
+        label, panel = f"Moved: {stage_title(path[to])}", to + 2
     elif what in ("earlier", "later") and at < len(path) and 0 <= at + (1 if what == "later" else -1) < len(path):
         to = at + (1 if what == "later" else -1)
         path.insert(to, path.pop(at))
@@ -203,6 +214,15 @@ def change_stage(request: HttpRequest, pk: int) -> HttpResponse:
         raise EditError("that stage cannot be put there")
     case = actions.with_path(conversion.case, path)
     return body(request, actions.put(pk, version_of(request), case, label), panel=str(panel))
+
+
+def _shelf_stage(key: str) -> Stage:
+    """A copy of a stage of the shelf."""
+    item = Item.objects.filter(key=key).exclude(kind__in=("source", "meter")).first()
+    part = item.content() if item else None
+    if part is None or isinstance(part, Source):
+        raise EditError("that part is no longer on the shelf")
+    return part
 
 
 def _index(request: HttpRequest, name: str) -> int:

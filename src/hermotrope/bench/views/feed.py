@@ -9,10 +9,12 @@ from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
+from hermotrope.bench.build_panel import build_context
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.match_panel import match_context
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_for, panel_of_place, port_rows
+from hermotrope.bench.places import kind_problems, move_problems, tray
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.bay import bay_view
 from hermotrope.drawings.chart import run_chart
@@ -23,6 +25,7 @@ from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.scale import supply_scale
 from hermotrope.entry.rows import Row
 from hermotrope.shelf.entries import pack_groups
+from hermotrope_core.cautions import cautions
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import write_case
 from hermotrope_core.evidence import judgement_working
@@ -32,6 +35,7 @@ from hermotrope_core.wiring import PARTS
 from hermotrope_core.working import inlet_working, runtime_working
 
 FULL = 1.0
+CAUTION_PLACES = {"source": "source", "device": "device", "stage": "path"}
 SOURCE_CAUSES = {"pack cut-off": "at the pack’s cut-off", "empty": "when the pack is empty"}
 STAGES = (
     ("fuse", "Fuse"),
@@ -86,9 +90,10 @@ def feed_context(
         "chart": run_chart(feed.situation, feed.marked_run, feed.range) if feed.situation and feed.marked_run else None,
         "can_undo": conversion.revision - 1 in numbers,
         "can_redo": conversion.revision + 1 in numbers,
-        "stage_kinds": STAGES,
+        "moves": move_problems(case),
         "chemistries": [(key, cell.label) for key, cell in CHEMISTRIES.items()],
         "unaccepted": {"over-max", "life-safety", "mains"} - set(case.accepted),
+        "panel_cautions": [one for one in cautions(case) if one.place == CAUTION_PLACES.get(chosen.kind)],
     }
     if chosen.kind == "device":
         context |= {
@@ -109,6 +114,11 @@ def feed_context(
         context["shelf"] = pack_groups(case)
     if chosen.kind == "match":
         context |= match_context(conversion, query or QueryDict())
+    if chosen.kind == "add":
+        context["stage_kinds"] = kind_problems(case, STAGES, chosen.stage)
+        context["tray"] = tray(case, chosen.stage)
+    if chosen.kind == "build":
+        context |= build_context(conversion, feed)
     if chosen.kind == "record":
         context["revisions"] = revisions
     if chosen.kind == "run":

@@ -81,6 +81,7 @@
     if (/^[1-9]$/.test(event.key)) press("station-" + event.key);
     else if (event.key === "?") toggleKeys();
     else if (event.key === "r") press("tab-run");
+    else if (event.key === "d") press("tab-build");
     else if (event.key === "w") press("tab-match");
     else if (event.key === "u") press("undo");
     else if (event.key === "y") press("redo");

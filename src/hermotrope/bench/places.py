@@ -1,0 +1,58 @@
+"""Where stages may go on the line: what the browser shows while something is dragged, and the tray of the shelf."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from hermotrope.bench.stages import designed
+from hermotrope.entry.typed import EditError
+from hermotrope.shelf.models import Item
+from hermotrope.shelf.parts import KINDS
+from hermotrope_core.case import Case, Source
+from hermotrope_core.placement import problem, spots
+
+MOST_TRAY = 60
+
+
+def move_problems(case: Case) -> list[list[str | None]]:
+    """For each stage of the path what speaks against each gap, counted before it is lifted."""
+    found: list[list[str | None]] = []
+    for i, stage in enumerate(case.path):
+        rest = msgspec.structs.replace(case, path=case.path[:i] + case.path[i + 1 :])
+        found.append([problem(rest, stage, gap if gap <= i else gap - 1) for gap in range(len(case.path) + 1)])
+    return found
+
+
+def kind_problems(case: Case, kinds: tuple[tuple[str, str], ...], at: int) -> list[tuple[str, str, str]]:
+    """Each kind of stage with its words, and what speaks against it at a gap."""
+    made = []
+    for kind, words in kinds:
+        try:
+            made.append((kind, words, problem(case, designed(case, kind, at), at) or ""))
+        except EditError as error:
+            made.append((kind, words, str(error)))
+    return made
+
+
+def tray(case: Case, at: int) -> list[dict[str, Any]]:
+    """Stages of the shelf, what one has first, each with what speaks against every gap; one query."""
+    rows = []
+    items = Item.objects.exclude(kind__in=("source", "meter")).order_by("-have", "position", "pk")
+    for item in items[:MOST_TRAY]:
+        part = item.content()
+        if part is None or isinstance(part, Source):
+            continue
+        places = [spot.problem for spot in spots(case, part)]
+        rows.append(
+            {
+                "key": item.key,
+                "name": item.name,
+                "group": KINDS[item.kind],
+                "have": item.have != Item.Have.MAYBE,
+                "problem": places[at] or "",
+                "places": places,
+            }
+        )
+    return sorted(rows, key=lambda row: (bool(row["problem"]), not row["have"]))

@@ -1,0 +1,88 @@
+"""The path as a schematic with standard symbols, drawn by schemdraw as SVG in black."""
+
+from __future__ import annotations
+
+from html import escape
+
+import schemdraw
+from schemdraw import elements as elm
+
+from hermotrope.drawings.line import stage_detail, stage_title
+from hermotrope_core.case import Case, Converter, CutOff, Diode, Fuse, KeepAlive, Lead, Linear, Stage, Switch
+
+schemdraw.use("svg")
+UNIT, HEIGHT = 2.6, 4.0
+"""Length of a symbol with its leads, and the distance between the conductors, in schemdraw's units."""
+LONGEST_NAME = 26
+
+
+def schematic(case: Case) -> str:
+    """SVG text: pack at the left, stages along the top, device at the right. Raises ValueError without a pack."""
+    source = case.source
+    if source is None:
+        raise ValueError("choose a pack first")
+    drawing = schemdraw.Drawing(show=False, unit=UNIT, fontsize=11, margin=1.0)
+    drawing += (pack := elm.Battery().up().reverse().length(HEIGHT).label(_short(source.name), loc="top"))
+    drawing += elm.Line().right().at(pack.end).length(0.8).label("+", loc="top")
+    back = pack.start
+    for stage in case.path:
+        back = _draw(drawing, stage, back)
+    drawing += elm.Line().right().length(0.8)
+    drawing += (load := elm.RBox().down().length(HEIGHT).label(_short(case.device.name), loc="bottom"))
+    drawing += elm.Line().left().at(load.end).tox(back).label("−", loc="bottom")
+    if back != pack.start:
+        drawing += elm.Dot(radius=0.01).at(back)
+    return str(drawing.get_imagedata("svg").decode())
+
+
+def _draw(drawing: schemdraw.Drawing, stage: Stage, back: tuple[float, float]) -> tuple[float, float]:
+    """Draw a stage on from where the drawing stands; where the return conductor goes on from."""
+    words = _safe(f"{stage_title(stage)}\n{stage_detail(stage)}".strip())
+    match stage:
+        case Fuse():
+            drawing += elm.Fuse().right().label(words)
+        case Switch():
+            drawing += elm.Switch().right().label(words)
+        case Diode():
+            drawing += elm.Diode().right().label(words)
+        case Lead():
+            drawing += elm.Line().right().label(words)
+            if stage.swaps_polarity:
+                drawing += elm.Line().right().length(1.2).label("plus and minus\nswap here", loc="bottom")
+        case KeepAlive():
+            drawing += elm.Line().right().length(0.8)
+            drawing += elm.Dot()
+            drawing.push()
+            drawing += elm.Resistor().down().length(HEIGHT).label(words, loc="bottom")
+            drawing += elm.Dot()
+            drawing.pop()
+            drawing += elm.Line().right().length(1.6)
+        case Converter() | Linear() | CutOff():
+            return _block(drawing, words, back)
+        case _:
+            drawing += elm.Resistor().right().label(words)
+    return back
+
+
+def _block(drawing: schemdraw.Drawing, words: str, back: tuple[float, float]) -> tuple[float, float]:
+    """A part with four poles: in at the left, out at the right."""
+    pins = [
+        elm.IcPin(name="−", side="left", anchorname="in_minus"),
+        elm.IcPin(name="+", side="left", anchorname="in_plus"),
+        elm.IcPin(name="−", side="right", anchorname="out_minus"),
+        elm.IcPin(name="+", side="right", anchorname="out_plus"),
+    ]
+    block = elm.Ic(pins=pins, pinspacing=HEIGHT, leadlen=0.4, edgepadW=1.2).anchor("in_plus").label(words)
+    drawing += block
+    drawing += elm.Line().left().at(block.in_minus).tox(back)
+    drawing += elm.Line().right().at(block.out_plus).length(0.4)
+    return block.out_minus
+
+
+def _short(text: str) -> str:
+    return _safe(text if len(text) <= LONGEST_NAME else text[: LONGEST_NAME - 1] + "…")
+
+
+def _safe(text: str) -> str:
+    """Text that is neither markup nor mathematics to the library."""
+    return escape(text.replace("$", "＄"), quote=True)

@@ -1,0 +1,186 @@
+"""The wiring drawing: both conductors, signs by shape, gauge, fuse, set-points; it reads in black and white."""
+
+from __future__ import annotations
+
+import msgspec
+
+from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
+from hermotrope_core.case import (
+    Case,
+    Connector,
+    Converter,
+    CutOff,
+    Fuse,
+    KeepAlive,
+    Lead,
+    Linear,
+    Stage,
+    Switch,
+    number,
+)
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.figures import figure
+from hermotrope_core.wiring import safe_amps
+
+TOP, BOTTOM = 96.0, 176.0
+"""Where the plus and the minus conductor lie."""
+FIRST, LAST = 150.0, 160.0
+"""Room for the source on the left and for the device on the right."""
+SLOT = 104.0
+WIDEST = 1120.0
+LINE_HEIGHT = 17.0
+
+
+class Part(msgspec.Struct, frozen=True):
+    """A stage on the drawing: what it is, where, its number in the list below."""
+
+    number: int
+    kind: str
+    x: float
+    title: str
+    detail: str
+    swapped: bool
+    """True where plus runs on the lower conductor when it leaves this part."""
+
+
+class Wire(msgspec.Struct, frozen=True):
+    """A stretch of both conductors between two parts; `plus` is the height of the plus."""
+
+    left: float
+    right: float
+    plus: float
+    minus: float
+
+
+class Drawing(msgspec.Struct, frozen=True):
+    """The drawing in a view box of `width` by `height`, with the list that belongs to its numbers."""
+
+    width: float
+    height: float
+    parts: tuple[Part, ...]
+    wires: tuple[Wire, ...]
+    source: tuple[str, ...]
+    device: tuple[str, ...]
+    device_x: float
+    plus_out: str
+    minus_out: str
+    plus_in: str
+    minus_in: str
+    plus_top: bool
+    """True where plus arrives at the device on the upper conductor."""
+    lines: tuple[tuple[float, str], ...]
+    words: str
+
+
+def wiring(case: Case) -> Drawing | None:
+    """Lay the drawing out; None without a source."""
+    source = case.source
+    if source is None:
+        return None
+    count = len(case.path)
+    slot = min(SLOT, (WIDEST - FIRST - LAST) / max(count, 1))
+    swapped = False
+    parts: list[Part] = []
+    wires: list[Wire] = []
+    left = FIRST
+    for i, stage in enumerate(case.path):
+        x = FIRST + slot * (i + 0.5)
+        half = min(28.0, slot * 0.3)
+        wires.append(_wire(left, x - half, swapped))
+        swapped ^= isinstance(stage, Lead) and stage.swaps_polarity
+        parts.append(Part(i + 1, stage_kind(stage), round(x, 1), stage_title(stage), stage_detail(stage), swapped))
+        left = x + half
+    device_x = FIRST + slot * count + (20.0 if count else 120.0)
+    wires.append(_wire(left, device_x, swapped))
+    lines = [f"{i + 1}  {_line(stage)}" for i, stage in enumerate(case.path)]
+    base = BOTTOM + 92.0
+    out, into = source.outlet, case.device.inlet
+    return Drawing(
+        width=max(device_x + LAST, 620.0),
+        height=base + LINE_HEIGHT * len(lines) + 12.0,
+        parts=tuple(parts),
+        wires=tuple(wires),
+        source=(source.name, _pack(case), _end_words(out)),
+        device=(case.device.name, _window(case), _end_words(into)),
+        device_x=round(device_x, 1),
+        plus_out=_contact(out, plus=True),
+        minus_out=_contact(out, plus=False),
+        plus_in=_contact(into, plus=True),
+        minus_in=_contact(into, plus=False),
+        plus_top=not swapped,
+        lines=tuple((base + LINE_HEIGHT * i, text) for i, text in enumerate(lines)),
+        words="; ".join([source.name, *(text[3:] for text in lines), case.device.name]),
+    )
+
+
+def _wire(left: float, right: float, swapped: bool) -> Wire:
+    plus, minus = (BOTTOM, TOP) if swapped else (TOP, BOTTOM)
+    return Wire(round(left, 1), round(max(right, left), 1), plus, minus)
+
+
+def _line(stage: Stage) -> str:
+    """What the builder must know of a part, in one line."""
+    name = f"{stage_title(stage)} {stage_detail(stage)}".strip()
+    match stage:
+        case Fuse():
+            return f"{name}: within 20 cm of the pack's plus"
+        case Switch():
+            return f"{name}: in the plus conductor"
+        case CutOff():
+            return f"{name}: its minus goes to both sides"
+        case Lead():
+            safe = figure(safe_amps(number(stage.area_mm2)), "A", 2)
+            swap = "; PLUS AND MINUS SWAP HERE, mark both ends" if stage.swaps_polarity else ""
+            return f"{name}: two conductors, safe for {safe}{swap}"
+        case Converter() if stage.topology in ("buck", "boost", "buck-boost"):
+            most = (
+                f", gives {figure(number(stage.output_current_max_a), 'A', 2)} at most"
+                if stage.output_current_max_a
+                else ""
+            )
+            return f"{name}: set and measured unloaded, before the device is connected{most}"
+        case Converter() | Linear():
+            return f"{name}"
+        case KeepAlive():
+            return f"{name}: across plus and minus"
+    return name
+
+
+def _pack(case: Case) -> str:
+    source = case.source
+    assert source is not None
+    if source.regulated_output is not None:
+        return f"port {number(source.regulated_output.output_v):g} V"
+    full = (
+        source.cells_in_series * CHEMISTRIES[source.chemistry].full_v
+        if source.full_v is None
+        else number(source.full_v)
+    )
+    return f"{number(source.cutoff_v):.3g}–{full:.3g} V"
+
+
+def _window(case: Case) -> str:
+    supply = case.device.supply
+    if supply.min_v is None or supply.max_v is None:
+        return "window not known"
+    return f"{number(supply.min_v):g}–{number(supply.max_v):g} V"
+
+
+def _end_words(connector: Connector | None) -> str:
+    if connector is None:
+        return "connector not known"
+    size = (
+        f" {number(connector.outer_mm):g} × {number(connector.inner_mm):g}"
+        if connector.outer_mm and connector.inner_mm
+        else ""
+    )
+    return f"{connector.kind}{size}"
+
+
+def _contact(connector: Connector | None, *, plus: bool) -> str:
+    """The name of the contact that carries plus or minus."""
+    if connector is None or connector.polarity == "unknown":
+        return "?"
+    if connector.kind == "barrel":
+        return "centre" if (connector.polarity == "centre-positive") == plus else "sleeve"
+    return "plus" if plus else "minus"

@@ -1,0 +1,264 @@
+"""The chain from the source's outlet to the device's inlet: through what is on the shelf, or one lead to make.
+
+Ends are nodes of a graph and leads its edges. A live end is what current comes out of: kind, size and gender
+of a connector, and for a barrel which sign its centre carries. A lead goes on where its `source_end` mates
+with the live end, and gives its `device_end` as the next live end. Fewest joints first; every joint is a
+place to fail. The search is that of a graph library (Yen's k shortest paths).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from itertools import islice, pairwise
+
+import msgspec
+import networkx as nx
+
+from hermotrope_core.case import Case, Connector, Lead, maybe, number
+from hermotrope_core.connectors import SAME_MM
+
+CENTRES = ("centre-positive", "centre-negative")
+BARE = Connector(kind="leads", polarity="marked")
+TERMINALS = Connector(kind="terminals", polarity="marked", measured=True)
+"""What a lead ends in that states nothing."""
+SWAP = {"+": "−", "−": "+"}
+MOST_JOINTS = 4
+JOINT, METRE = 1.0, 0.01
+"""Weights: a joint counts for more than any length."""
+WIRED = {"terminals", "leads"}
+"""Kinds that a bare wire goes into, by a ferrule, a lever connector or a screw."""
+
+
+class End(msgspec.Struct, frozen=True):
+    """A live end: what it looks like to whatever is to be plugged in."""
+
+    kind: str
+    outer_mm: float | None
+    inner_mm: float | None
+    gender: str | None
+    sign: str
+
+    @property
+    def words(self) -> str:
+        size = f" {self.outer_mm:g} × {self.inner_mm:g} mm" if self.outer_mm and self.inner_mm else ""
+        centre = f", centre {self.sign}" if self.kind == "barrel" and self.sign in "+−" else ""
+        gender = f" {self.gender}" if self.gender else ""
+        return f"{self.kind}{size}{gender}{centre}"
+
+
+class Link(msgspec.Struct, frozen=True):
+    """One lead of a chain: its place in the offered list, and the end it leaves live."""
+
+    index: int
+    name: str
+    lead: Lead
+    end: End
+
+
+class ChainOfLeads(msgspec.Struct, frozen=True):
+    """A chain that gets size, gender and polarity right; `joints` counts both its ends."""
+
+    links: tuple[Link, ...]
+    joints: int
+    length_m: float
+
+
+class Conductor(msgspec.Struct, frozen=True):
+    """One wire of a lead to make: from which contact to which, and its sign."""
+
+    sign: str
+    source_contact: str
+    device_contact: str
+
+
+class LeadToMake(msgspec.Struct, frozen=True):
+    """The single lead that does it: its two ends and which conductor goes where."""
+
+    source_end: Connector
+    device_end: Connector
+    conductors: tuple[Conductor, Conductor]
+    swaps: bool
+    remarks: tuple[str, ...]
+
+
+def live_end(connector: Connector, sign: str | None = None) -> End:
+    """A connector as a live end; `sign` of its centre, or as the connector states it."""
+    stated = {"centre-positive": "+", "centre-negative": "−", "marked": "m"}.get(connector.polarity, "?")
+    return End(
+        connector.kind,
+        maybe(connector.outer_mm),
+        maybe(connector.inner_mm),
+        connector.gender,
+        stated if sign is None or connector.kind != "barrel" else sign,
+    )
+
+
+def mates(end: End, other: Connector) -> bool:
+    """True where a connector goes into a live end: same kind and size, opposite gender as far as both are known."""
+    if end.kind in WIRED and other.kind in WIRED:
+        return True
+    if end.kind != other.kind or end.kind == "cell-bay":
+        return False
+    if end.gender is not None and other.gender is not None and end.gender == other.gender:
+        return False
+    return all(
+        mine is None or theirs is None or abs(mine - theirs) <= SAME_MM
+        for mine, theirs in ((end.outer_mm, maybe(other.outer_mm)), (end.inner_mm, maybe(other.inner_mm)))
+    )
+
+
+def fits_inlet(end: End, inlet: Connector) -> bool:
+    """True where a live end goes into the device with the right sign."""
+    wanted = {"centre-positive": "+", "centre-negative": "−"}.get(inlet.polarity)
+    right = wanted is None or end.kind != "barrel" or end.sign == wanted
+    return mates(end, inlet) and right
+
+
+def behind(end: End, lead: Lead) -> tuple[End, ...]:
+    """The live ends that a lead can leave when it is put on one; none where it does not go on.
+
+    Where bare wires are joined by hand either sign can go to a barrel's centre.
+    """
+    near, far = lead.source_end or BARE, lead.device_end or BARE
+    if not mates(end, near):
+        return ()
+    if end.kind in WIRED and far.kind == "barrel":
+        return live_end(far, "+"), live_end(far, "−")
+    known = end.sign if end.kind == "barrel" else "+"
+    swapped = lead.swaps_polarity and known in SWAP
+    return (live_end(far, SWAP[known] if swapped else known),)
+
+
+def chains(
+    outlet: Connector, inlet: Connector, leads: Sequence[tuple[str, Lead]], most: int = 3
+) -> tuple[ChainOfLeads, ...]:
+    """Up to `most` chains from outlet to inlet through leads of the shelf (name, lead), fewest joints first."""
+    graph = nx.DiGraph()
+    start = (live_end(outlet), frozenset[int]())
+    waiting, seen = [start], {start}
+    graph.add_node(start)
+    while waiting:
+        here = waiting.pop()
+        end, used = here
+        if fits_inlet(end, inlet):
+            graph.add_edge(here, "inlet", weight=JOINT)
+        if len(used) >= MOST_JOINTS - 1:
+            continue
+        for index, (_, lead) in enumerate(leads):
+            for after in behind(end, lead) if index not in used else ():
+                there = (after, used | {index})
+                if not graph.has_edge(here, there):
+                    graph.add_edge(here, there, weight=JOINT + METRE * number(lead.length_m), index=index)
+                if there not in seen:
+                    seen.add(there)
+                    waiting.append(there)
+    if "inlet" not in graph:
+        return ()
+    paths = nx.shortest_simple_paths(graph, start, "inlet", weight="weight")
+    return tuple(_chain(graph, path, leads) for path in islice(_distinct(graph, paths), most))
+
+
+def _distinct(graph: nx.DiGraph, paths: Iterator[list[object]]) -> Iterator[list[object]]:
+    """Paths that use different leads: not the same in another order, nor with more of them than it takes."""
+    seen: list[frozenset[int]] = []
+    for path in paths:
+        used = frozenset(graph.edges[a, b].get("index", -1) for a, b in pairwise(path))
+        if not any(less <= used for less in seen):
+            seen.append(used)
+            yield path
+
+
+def _chain(graph: nx.DiGraph, path: list[object], leads: Sequence[tuple[str, Lead]]) -> ChainOfLeads:
+    links = []
+    for here, there in pairwise(path[:-1]):
+        index = graph.edges[here, there]["index"]
+        name, lead = leads[index]
+        assert isinstance(there, tuple)
+        links.append(Link(index, name, lead, there[0]))
+    return ChainOfLeads(tuple(links), len(links) + 1, sum(number(link.lead.length_m) for link in links))
+
+
+class Gap(msgspec.Struct, frozen=True):
+    """Two ends that leads must join: in words, and between which path indices."""
+
+    words: str
+    near: Connector
+    far: Connector
+    start: int
+    stop: int
+
+
+def gaps(case: Case) -> tuple[Gap, ...]:
+    """Where leads join something: outlet to the first other stage, and the last other stage to the inlet.
+
+    Stages in between are joined by wires on their own terminals.
+    """
+    outlet = case.source.outlet if case.source else None
+    inlet = case.device.inlet
+    others = [i for i, stage in enumerate(case.path) if not isinstance(stage, Lead)]
+    found = []
+    if not others:
+        if outlet and inlet:
+            found.append(Gap("from the outlet to the inlet", outlet, inlet, 0, len(case.path)))
+        return tuple(found)
+    if outlet and outlet.kind not in WIRED:
+        found.append(Gap("from the outlet to the wires", outlet, TERMINALS, 0, others[0]))
+    if inlet and inlet.kind not in WIRED:
+        found.append(Gap("from the wires to the inlet", TERMINALS, inlet, others[-1] + 1, len(case.path)))
+    return tuple(found)
+
+
+def centres_differ(case: Case) -> bool:
+    """True where outlet and inlet are barrels whose centres carry different signs."""
+    inlet, outlet = case.device.inlet, case.source.outlet if case.source else None
+    return inlet is not None and outlet is not None and {outlet.polarity, inlet.polarity} == set(CENTRES)
+
+
+def lead_to_make(outlet: Connector, inlet: Connector) -> LeadToMake:
+    """The single lead from an outlet to an inlet: plug ends, and which conductor goes to which contact.
+
+    Power leaves through a socket and enters through a plug, so the live side of a made lead is a socket
+    wherever the device's inlet allows it.
+    """
+    near = _counterpart(outlet)
+    far = _counterpart(inlet)
+    swap = {outlet.polarity, inlet.polarity} == set(CENTRES)
+    plus = Conductor("+", _contact(outlet, plus=True), _contact(inlet, plus=True))
+    minus = Conductor("−", _contact(outlet, plus=False), _contact(inlet, plus=False))
+    remarks = []
+    if swap:
+        remarks.append(
+            "The two centres differ: centre goes to sleeve and sleeve to centre. Measure before you plug it in."
+        )
+    if far.gender == "plug" and inlet.kind == "barrel":
+        remarks.append("The barrel's sleeve is bare and live: switch off at the source before you unplug it.")
+    for name, end in (("outlet", outlet), ("inlet", inlet)):
+        if end.polarity == "unknown" or not end.measured:
+            remarks.append(f"The {name}'s polarity is not measured: measure it before you solder.")
+    if inlet.kind == "cell-bay":
+        remarks.append("It ends in the dummy cells of the bay; the bay's drawing says which wire goes where.")
+    return LeadToMake(near, far, (plus, minus), swap, tuple(remarks))
+
+
+def _counterpart(connector: Connector) -> Connector:
+    """What goes into a connector."""
+    gender = {"socket": "plug", "plug": "socket"}.get(connector.gender or "socket")
+    return Connector(
+        kind=connector.kind,
+        outer_mm=connector.outer_mm,
+        inner_mm=connector.inner_mm,
+        polarity=connector.polarity,
+        gender=None if connector.kind in WIRED else gender,  # type: ignore[arg-type]  # one of the two words
+        measured=connector.measured,
+        pin_count=connector.pin_count,
+        arc_deg=connector.arc_deg,
+    )
+
+
+def _contact(connector: Connector, *, plus: bool) -> str:
+    if connector.polarity == "unknown":
+        return "not measured yet"
+    if connector.kind == "barrel":
+        centre = (connector.polarity == "centre-positive") == plus
+        return "centre" if centre else "sleeve"
+    return "plus" if plus else "minus"

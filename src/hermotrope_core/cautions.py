@@ -1,0 +1,123 @@
+"""Cautions: what can hurt somebody or ruin something, said in the place where it arises.
+
+One catalogue. A caution has a level (note, care, stop), why, who to ask, and a place: the source, the device,
+a stage, charging, or the first power-up. They do not change a verdict: what judges is in `findings`; where a
+finding says the same, the caution adds who to ask. *Stop* keeps Build and Prove closed until somebody states
+who takes it over.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Literal
+
+import msgspec
+
+from hermotrope_core.case import Case, Code, Converter, number
+from hermotrope_core.chemistry import CHEMISTRIES
+
+Level = Literal["note", "care", "stop"]
+Place = Literal["source", "device", "path", "build"]
+AIR_CARE_WH, AIR_ASK_WH = 100.0, 160.0
+"""Watt-hours of one lithium pack that carriers usually take in the cabin, and take with leave (check the carrier)."""
+HIGH_AC_V, HIGH_DC_V = 50.0, 120.0
+"""Above these a qualified person is needed (the usual limits of extra-low voltage)."""
+LITHIUM = ("li-ion", "lifepo4")
+CODES = "the local electrical code and the maker's instructions"
+
+
+class Caution(msgspec.Struct, frozen=True):
+    """One caution of the catalogue; `when` says whether a case calls for it."""
+
+    key: str
+    level: Level
+    place: Place
+    says: str
+    ask: str
+    when: Callable[[Case], bool]
+    code: Code | None = None
+    """The finding whose acceptance takes a stop over."""
+
+
+def _trait(name: str) -> Callable[[Case], bool]:
+    return lambda case: name in case.device.traits
+
+
+def _chemistry(*names: str) -> Callable[[Case], bool]:
+    return lambda case: case.source is not None and case.source.chemistry in names
+
+
+def _stage(test: Callable[[Converter], bool]) -> Callable[[Case], bool]:
+    return lambda case: any(isinstance(stage, Converter) and test(stage) for stage in case.path)
+
+
+def _primary(case: Case) -> bool:
+    cell = CHEMISTRIES[case.source.chemistry] if case.source else None
+    return cell is not None and not cell.rechargeable and not cell.endless
+
+
+def _watt_hours(case: Case) -> float:
+    source = case.source
+    if source is None or source.chemistry not in (*LITHIUM, "lithium-iron-disulfide", "lithium-manganese-dioxide"):
+        return 0.0
+    return number(source.capacity_ah) * CHEMISTRIES[source.chemistry].nominal_v * source.cells_in_series
+
+
+def _high_dc(case: Case) -> bool:
+    source = case.source
+    pack = source.cells_in_series * CHEMISTRIES[source.chemistry].full_v if source else 0.0
+    held = [number(s.output_v) for s in case.path if isinstance(s, Converter) and s.topology != "inverter"]
+    return max([pack, *held]) > HIGH_DC_V
+
+
+CATALOGUE: tuple[Caution, ...] = (
+    Caution("life-safety", "stop", "device", "A conversion voids this device's approval; nobody may rely on it.",
+            "the maker, and the person responsible for it", _trait("life-safety"), "life-safety"),
+    Caution("mains-inside", "stop", "device", "Mains voltage inside: opening it can kill, even unplugged.",
+            f"a qualified person, {CODES}", _trait("mains-inside"), "mains"),
+    Caution("high-dc", "stop", "path", f"Over {HIGH_DC_V:g} V of direct current: an arc does not go out by itself.",
+            f"a qualified person, {CODES}", _high_dc, "mains"),
+    Caution("inverter", "care", "path", "The inverter's outlet is as dangerous as the wall's; never open it.",
+            f"a qualified person, {CODES}", _stage(lambda s: s.topology == "inverter")),
+    Caution("wall-adapter", "care", "source", "Never open a mains supply; use one that carries a mark of approval, "
+            "and outdoors only behind residual-current protection.", f"a qualified person, {CODES}",
+            _chemistry("mains-adapter")),
+    Caution("ridden", "care", "device", "Speed and energy rise with the square of the volts: a switch the rider "
+            "reaches, a fuse, a helmet, somebody watching; never leave it powered.", "the maker's instructions",
+            _trait("ridden")),
+    Caution("child", "care", "device", "Fingers find live contacts and small parts: closed box, fuse, switch out of "
+            "reach, supervision; never leave it powered.", "the maker's instructions", _trait("child")),
+    Caution("near-water", "care", "device", "Source away from the water, low voltage only, a drip loop on every lead, "
+            "residual-current protection on any mains adapter.", CODES, _trait("near-water")),
+    Caution("motor", "note", "device", "A stalled motor draws its stall current until something opens: the fuse.",
+            "the motor's data sheet", _trait("motor")),
+    Caution("lithium", "care", "source", "Protected packs only, no bare or swollen cells, no soldering onto cells; "
+            "never let a converter that is no charger charge it; charge where a fire does no harm.",
+            "the pack maker's instructions", _chemistry(*LITHIUM)),
+    Caution("air", "note", "source", f"By air: lithium packs over {AIR_CARE_WH:g} Wh usually need leave, over "
+            f"{AIR_ASK_WH:g} Wh are usually refused; in the cabin, contacts covered.", "your carrier",
+            lambda case: _watt_hours(case) > AIR_CARE_WH),
+    Caution("primary", "care", "source", "Primary cells are never charged: they leak, vent or burst.",
+            "the cell maker's instructions", _primary),
+    Caution("lead-acid", "care", "source", "A short melts spanners, and charging vents gas: cover the poles, fuse at "
+            "the pole, charge in moving air.", "the battery maker's instructions", _chemistry("lead-acid")),
+    Caution("recycle", "note", "source", "Worn packs and cells go to battery recycling, poles taped.",
+            "your waste collection", lambda case: case.source is not None and not _chemistry("mains-adapter")(case)),
+    Caution("first-power", "care", "build", "First power-up: current limited, one hand, eye on the ammeter, away from "
+            "anything that burns.", "somebody who has done it before",
+            lambda case: case.source is not None),
+    Caution("set-unloaded", "care", "path", "Set an adjustable converter unloaded and measured, before the device is "
+            "connected.", "the board's instructions", _stage(lambda s: s.topology in ("buck", "boost", "buck-boost"))),
+)  # fmt: skip
+
+
+def cautions(case: Case) -> tuple[Caution, ...]:
+    """The cautions that a case calls for, stops first, else in the order of the catalogue."""
+    order = ("stop", "care", "note")
+    found = [one for one in CATALOGUE if one.when(case)]
+    return tuple(sorted(found, key=lambda one: order.index(one.level)))
+
+
+def stops(case: Case) -> tuple[Caution, ...]:
+    """The stops that nobody has taken over yet: while there is one, Build and Prove stay closed."""
+    return tuple(one for one in cautions(case) if one.level == "stop" and one.code not in case.accepted)

@@ -1,0 +1,220 @@
+"""Choosing gauge and fuse together: the thinnest copper and the smallest fuse that no rule objects to.
+
+The rules themselves decide: a choice is tried on the case and held against the findings that it is
+meant to prevent, so it cannot disagree with them. Sizes come from the tables of `wiring`.
+"""
+
+from __future__ import annotations
+
+import msgspec
+
+from hermotrope_core.case import MOST_STAGES, Case, Converter, Fuse, Lead, Linear, number
+from hermotrope_core.circuit import lead_ohm
+from hermotrope_core.design import wire_amps_behind
+from hermotrope_core.findings import protection
+from hermotrope_core.findings.finding import Finding
+from hermotrope_core.situation import HALF_SOC, LOW_SOC, Situation
+from hermotrope_core.wiring import FUSE_MARGIN, PARTS, fuse_opens_s, fuse_rating, safe_amps
+
+AREAS = tuple(area for area, _ in PARTS.wire_safe_current_a_by_area_mm2 if area >= 0.14)
+"""Copper that people buy, mm², ascending; thinner than 0.14 mm² breaks in the hand."""
+MOST_TRIES = 60
+
+
+class NoChoice(ValueError):
+    """Nothing on the table does it; the words say what would help."""
+
+
+class Margin(msgspec.Struct, frozen=True):
+    """What one lead carries and stands: amperes, volts, watts at the heaviest mode."""
+
+    stage: int
+    amps: float
+    safe_a: float
+    fuse_a: float | None
+    """The fuse that protects it, if any."""
+    drop_v: float
+    share: float
+    """Of the volts that enter it, at half charge."""
+    loss_w: float
+    ohm: float
+
+
+class FuseMargin(msgspec.Struct, frozen=True):
+    """How a fuse stands between load and wire."""
+
+    stage: int
+    rating_a: float
+    load_a: float
+    wire_a: float
+    peak_a: float | None
+    peak_s: float | None
+    opens_s: float | None
+    """In how many seconds the peak could open it; None where it holds for ever."""
+
+
+def choose(case: Case) -> Case:
+    """The case with every lead's copper and every fuse's rating chosen, and a fuse put in where one is missing.
+
+    Raises `NoChoice` where no copper or fuse of the tables satisfies the rules.
+    """
+    if case.source is None:
+        raise NoChoice("choose a pack first")
+    fused = any(isinstance(stage, Fuse) for stage in case.path)
+    if not fused and case.source.regulated_output is None:
+        if len(case.path) == MOST_STAGES:
+            raise NoChoice("the path is full, and it has no fuse")
+        case = _with(case, (Fuse(rating_a=1.0), *case.path))
+    case = _with(case, tuple(_lead(stage, AREAS[0]) if isinstance(stage, Lead) else stage for stage in case.path))
+    for _ in range(MOST_TRIES):
+        now, short_of = _fused(case)
+        problem = short_of if short_of is not None else _thin(now)
+        if problem is None:
+            return now
+        case = _thicker(now, problem)
+    raise NoChoice("no copper of the table does it")
+
+
+def _with(case: Case, path: tuple[object, ...]) -> Case:
+    return msgspec.structs.replace(case, path=path)
+
+
+def _lead(lead: Lead, area: float) -> Lead:
+    return msgspec.structs.replace(lead, area_mm2=area)
+
+
+def _fused(case: Case) -> tuple[Case, int | None]:
+    """Every fuse rated for its load; or the lead that is too thin for any fuse to protect."""
+    situation = Situation(case)
+    low = situation.at(situation.heaviest, LOW_SOC)
+    if not low.complete:
+        low = situation.at(situation.heaviest, 1.0)
+    path = list(case.path)
+    for i, stage in enumerate(path):
+        if not isinstance(stage, Fuse) or not low.complete:
+            continue
+        amps = low.at_stage(i).amps_in
+        rating = fuse_rating(amps, _peaks(situation, i), wire_amps_behind(case, i + 1))
+        if rating is None:
+            lead = _thinnest_behind(case, i + 1)
+            if lead is None:
+                raise NoChoice(f"no fuse of the table carries {FUSE_MARGIN * amps:.3g} A: split the load over two")
+            return case, lead
+        path[i] = msgspec.structs.replace(stage, rating_a=rating)
+    return _with(case, tuple(path)), None
+
+
+def _peaks(situation: Situation, stage: int) -> tuple[tuple[float, float], ...]:
+    emf = situation.circuit.emf(LOW_SOC)
+    found = []
+    for mode, demand in situation.peaks():
+        top = situation.at_demand(demand, emf)
+        if top.complete and mode.peak_s is not None:
+            found.append((top.at_stage(stage).amps_in, number(mode.peak_s)))
+    return tuple(found)
+
+
+def _thinnest_behind(case: Case, start: int, *, through: bool = False) -> int | None:
+    """The thinnest lead from a path index to the next holder or the device; `through` holders if asked."""
+    found: int | None = None
+    for i in range(start, len(case.path)):
+        stage = case.path[i]
+        if isinstance(stage, Converter | Linear) and not through:
+            break
+        if isinstance(stage, Lead) and (
+            found is None or number(stage.area_mm2) < number(getattr(case.path[found], "area_mm2", 0.0))
+        ):
+            found = i
+    return found
+
+
+def _thin(case: Case) -> int | None:
+    """The first lead to which a rule objects; the thinnest one where so much is lost that nothing flows."""
+    situation = Situation(case)
+    if not situation.at(situation.heaviest, HALF_SOC).complete:
+        lead = _thinnest_behind(case, 0, through=True)
+        if lead is None:
+            raise NoChoice("the pack can never deliver this power, whatever the wire")
+        return lead
+    rules = (protection.wire_hot, protection.wire_drop, protection.fuse_over_wire, protection.fuse_under_load)
+    found: list[Finding] = [finding for rule in rules for finding in rule(situation)]
+    if not found:
+        return None
+    stage = found[0].stage
+    if isinstance(case.path[stage], Lead):
+        return stage
+    lead = _thinnest_behind(case, stage + 1)
+    if lead is None:
+        raise NoChoice(found[0].message)
+    return lead
+
+
+def _thicker(case: Case, at: int) -> Case:
+    lead = case.path[at]
+    assert isinstance(lead, Lead)
+    area = next((one for one in AREAS if one > number(lead.area_mm2) + 1e-9), None)
+    if area is None:
+        raise NoChoice(
+            f"even {AREAS[-1]:g} mm² is too thin for {number(lead.length_m):g} m here: a shorter lead, or more volts"
+        )
+    path = list(case.path)
+    path[at] = _lead(lead, area)
+    return _with(case, tuple(path))
+
+
+def lead_margins(situation: Situation) -> tuple[Margin, ...]:
+    """Every lead of the path as it stands."""
+    low, half = situation.at(situation.heaviest, LOW_SOC), situation.at(situation.heaviest, HALF_SOC)
+    found = []
+    for i, stage in enumerate(situation.case.path):
+        if not isinstance(stage, Lead) or not half.complete or not low.complete:
+            continue
+        at = half.at_stage(i)
+        drop = at.volts_in - at.volts_out
+        found.append(
+            Margin(
+                stage=i,
+                amps=low.at_stage(i).amps_in,
+                safe_a=safe_amps(number(stage.area_mm2)),
+                fuse_a=_fuse_before(situation.case, i),
+                drop_v=drop,
+                share=drop / at.volts_in if at.volts_in > 0.0 else 0.0,
+                loss_w=at.heat_w,
+                ohm=lead_ohm(number(stage.length_m), number(stage.area_mm2)),
+            )
+        )
+    return tuple(found)
+
+
+def _fuse_before(case: Case, at: int) -> float | None:
+    """Rating of the fuse in the same stretch before a lead."""
+    rating: float | None = None
+    for stage in case.path[:at]:
+        if isinstance(stage, Converter | Linear):
+            rating = None
+        elif isinstance(stage, Fuse):
+            rating = number(stage.rating_a)
+    return rating
+
+
+def fuse_margins(situation: Situation) -> tuple[FuseMargin, ...]:
+    """Every fuse of the path between its load and its wire, and how it rides the greatest peak."""
+    low = situation.at(situation.heaviest, LOW_SOC)
+    found = []
+    for i, stage in enumerate(situation.case.path):
+        if not isinstance(stage, Fuse) or not low.complete:
+            continue
+        rating = number(stage.rating_a)
+        top = max(_peaks(situation, i), default=None)
+        found.append(
+            FuseMargin(
+                stage=i,
+                rating_a=rating,
+                load_a=low.at_stage(i).amps_in,
+                wire_a=wire_amps_behind(situation.case, i + 1),
+                peak_a=top[0] if top else None,
+                peak_s=top[1] if top else None,
+                opens_s=fuse_opens_s(top[0] / rating) if top else None,
+            )
+        )
+    return tuple(found)

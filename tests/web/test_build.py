@@ -1,0 +1,200 @@
+"""The Build panel: drawings, wire and fuse, switch, joints, choices, stops; and the shaping of the line."""
+
+from __future__ import annotations
+
+import json
+import re
+from typing import Any
+from xml.etree import ElementTree
+
+from django.core.management import call_command
+from django.test import TestCase
+from django.urls import reverse
+
+from hermotrope.bench import actions
+from hermotrope.bench.models import Conversion
+from hermotrope_core.case import Fuse, Lead, Switch, number
+from hermotrope_core.findings import check
+from hermotrope_core.situation import Situation
+from tests.support import case
+
+
+class Build(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        call_command("load_starter", verbosity=0)
+
+    def start(self, name: str, folder: str = "judgements", **changes: Any) -> Conversion:
+        self.made = actions.create(case(folder, name, **changes), "Started")
+        return self.made
+
+    @property
+    def now(self) -> Conversion:
+        return Conversion.objects.get(pk=self.made.pk)
+
+    def post(self, name: str, **data: Any) -> Any:
+        url = reverse(name, args=[self.made.pk])
+        sent = {"version": self.now.version, "panel": "build", **data}
+        return self.client.post(url, sent, headers={"HX-Request": "true"})
+
+    def panel(self, key: str = "build") -> str:
+        return self.client.get(f"{self.made.get_absolute_url()}?panel={key}").content.decode()
+
+    def codes(self) -> set[str]:
+        return {f.code for f in check(Situation(self.now.case))}
+
+    def test_gauge_and_fuse_are_chosen_together(self) -> None:
+        for name in (
+            "long-thin-lead",
+            "wire-too-hot",
+            "fuse-bigger-than-wire",
+            "fuse-too-small",
+            "start-peak-opens-fuse",
+        ):
+            self.start(name)
+            before = self.codes() & {"wire-drop", "wire-hot", "fuse-over-wire", "fuse-under-load"}
+            self.assertTrue(before)
+            self.assertEqual(self.post("wire").status_code, 200)
+            self.assertFalse(self.codes() & {"wire-drop", "wire-hot", "fuse-over-wire", "fuse-under-load", "no-fuse"})
+
+    def test_what_no_copper_does_is_told(self) -> None:
+        self.start("long-thin-lead", **{"path.3.length_m": 900.0})
+        answer = self.post("wire")
+        self.assertContains(answer, "even 10 mm² is too thin for 900 m", status_code=422)
+
+    def test_the_switch_goes_where_it_saves_the_draw(self) -> None:
+        self.start("converter-always-on")
+        self.assertIn("standing-drain", self.codes())
+        self.assertIn("flat in", self.panel())
+        self.post("switch", at="1")
+        self.assertIsInstance(self.now.case.path[1], Switch)
+        self.assertNotIn("standing-drain", self.codes())
+        self.post("switch", at="")
+        self.assertFalse([s for s in self.now.case.path if isinstance(s, Switch)])
+        self.assertEqual(self.post("switch", at="77").status_code, 422)
+
+    def test_a_swapping_lead_says_so_on_the_line_in_the_drawing_and_in_the_verdict(self) -> None:
+        self.start("centre-negative-device")
+        self.assertIn("polarity-reversed", self.codes())
+        page = self.panel()
+        self.assertIn("it swaps plus and minus", page.replace('<b class="swap-word">', ""))
+        gap = re.findall(r'name="start" value="(\d+)"', page)[-1]
+        self.post("join", start=gap)
+        self.assertEqual(self.codes() & {"polarity-reversed", "polarity-swapped"}, {"polarity-swapped"})
+        page = self.panel()
+        line, verdict, drawing = (
+            re.search(pattern, page, re.S)
+            for pattern in (
+                r'<section id="line".*?</section>',
+                r'<section id="verdict".*?</section>',
+                r'<svg[^>]*class="wiring".*?</svg>',
+            )
+        )
+        assert line and verdict and drawing
+        self.assertIn("swaps ±", line[0])
+        self.assertIn("swaps plus and minus", verdict[0])
+        self.assertIn("PLUS AND MINUS SWAP HERE", drawing[0])
+
+    def test_a_chain_from_the_shelf_is_used(self) -> None:
+        self.start("all-well")
+        page = self.panel()
+        leads = re.findall(r'name="start" value="3"><input type="hidden" name="leads" value="([\d,]+)"', page)
+        self.post("join", start="3", leads=leads[0])
+        put_in = [s for s in self.now.case.path if isinstance(s, Lead)]
+        self.assertTrue(any(lead.device_end is not None for lead in put_in))
+        self.assertNotIn("polarity-reversed", self.codes())
+        for bad in ("9999", "1,x", "1;2"):
+            self.assertEqual(self.post("join", start="3", leads=bad).status_code, 422)
+        self.assertEqual(self.post("join", start="44").status_code, 422)
+
+    def test_drawings_are_whole_files(self) -> None:
+        self.start("swapped-by-the-lead")
+        for name in ("wiring", "schematic"):
+            answer = self.client.get(reverse(name, args=[self.made.pk]))
+            self.assertEqual(answer["Content-Type"], "image/svg+xml")
+            text = answer.content.decode()
+            ElementTree.fromstring(text.encode())
+            self.assertIn("swap", text.lower())
+        listed = self.client.get(reverse("netlist", args=[self.made.pk])).content.decode()
+        self.assertIn(".meas tran runtime_s", listed)
+        blank = actions.create(case("judgements", "all-well", source=None), "Started")
+        for name in ("wiring", "schematic", "netlist"):
+            self.assertEqual(self.client.get(reverse(name, args=[blank.pk])).status_code, 404)
+
+    def test_names_cannot_break_out_of_a_drawing(self) -> None:
+        self.start("all-well", **{"device.name": "<script>x</script>", "source.name": "a & b \" '"})
+        for name in ("wiring", "schematic"):
+            text = self.client.get(reverse(name, args=[self.made.pk])).content
+            self.assertNotIn(b"<script", text)
+            ElementTree.fromstring(text)
+
+    def test_a_stop_keeps_it_closed_until_somebody_is_named(self) -> None:
+        self.start("breathing-gear")
+        page = self.panel()
+        self.assertIn("Build is closed", page)
+        self.assertNotIn('class="wiring"', page)
+        self.assertContains(
+            self.post("choice", code="life-safety", reason="because"), "who takes it over", status_code=422
+        )
+        self.assertEqual(self.post("choice", code="life-safety", by="the fire service's workshop").status_code, 200)
+        self.assertIn('class="wiring"', self.panel())
+        self.assertIn("the fire service", self.now.headline)
+        self.post("choice", code="life-safety", do="undo")
+        self.assertIn("Build is closed", self.panel())
+
+    def test_a_deliberate_choice_needs_its_reason(self) -> None:
+        self.start("direct-little-over")
+        self.assertEqual(self.now.verdict, "refused")
+        self.assertContains(self.post("choice", code="over-max", reason=" "), "say why", status_code=422)
+        self.post("choice", code="over-max", reason="it ran on 17.4 V for years")
+        self.assertEqual(self.now.verdict, "fits with care")
+        self.assertIn("it ran on 17.4 V for years", self.panel())
+        self.assertEqual(self.post("choice", code="no-such-thing", reason="x").status_code, 422)
+        self.post("choice", code="over-max", do="undo")
+        self.assertEqual(self.now.verdict, "refused")
+
+    def test_cautions_stand_in_the_panel_where_they_arise(self) -> None:
+        self.start("all-well", **{"device.traits": ["near-water", "motor"]})
+        self.assertIn("drip loop", self.panel(str(len(self.made.case.path) + 2)))
+        self.assertIn("swollen cells", self.panel("1"))
+        self.assertIn("unloaded and measured", self.panel("4"))
+        self.assertIn("one hand", self.panel())
+
+    def test_queries_do_not_grow_with_the_shelf(self) -> None:
+        self.start("all-well")
+        self.panel()
+        with self.assertNumQueries(3):
+            self.panel()
+        with self.assertNumQueries(3):
+            self.panel("add-1")
+
+    def test_a_stage_is_moved_doubled_and_dropped_from_the_shelf(self) -> None:
+        self.start("all-well")
+        first = [type(s).__name__ for s in self.made.case.path]
+        self.post("stage", do="move", at="0", to="3")
+        self.assertEqual([type(s).__name__ for s in self.now.case.path], [*first[1:3], first[0], first[3]])
+        self.post("stage", do="move", at="2", to="0")
+        self.assertEqual(self.now.case.path, self.made.case.path)
+        self.post("stage", do="copy", at="3")
+        self.assertEqual(self.now.case.path[3], self.now.case.path[4])
+        self.post("stage", do="part", at="0", key="fuse-3")
+        dropped = self.now.case.path[0]
+        self.assertIsInstance(dropped, Fuse)
+        self.assertEqual(number(dropped.rating_a), 3)  # type: ignore[union-attr]
+        for bad in (
+            {"do": "move", "at": "0", "to": "99"},
+            {"do": "part", "at": "0", "key": "bank-20"},
+            {"do": "copy", "at": "70"},
+        ):
+            self.assertEqual(self.post("stage", **bad).status_code, 422)
+
+    def test_the_page_says_where_a_move_makes_no_sense(self) -> None:
+        self.start("all-well")
+        page = self.panel("2")
+        moves = json.loads(re.findall(r'<script id="moves" type="application/json">(.*?)</script>', page)[0])
+        self.assertEqual(len(moves), 4)
+        self.assertIsNone(moves[0][0])
+        self.assertIn("protects nothing", moves[0][3])
+        add = self.panel("add-3")
+        self.assertIn("protects nothing", add)
+        self.assertIn("From the shelf", add)
