@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from hermotrope_core.case import Case, Mode
+from hermotrope_core.cautions import cautions
 from hermotrope_core.circuit import Demand, Point, mode_demand, peak_demand
 from hermotrope_core.discharge import Run
 from hermotrope_core.evidence import sources_of
@@ -26,8 +27,13 @@ def run_tree(run: Run) -> dict[str, Any]:
 
 
 def findings_tree(situation: Situation, found: tuple[Finding, ...]) -> dict[str, Any]:
-    """Verdict and findings as the command `check` prints them, with where both numbers come from."""
-    return {"verdict": verdict_of(found), "findings": [finding_tree(situation, finding) for finding in found]}
+    """Verdict and findings as the command `check` prints them, with where both numbers come from, and the cautions."""
+    said = [
+        {"caution": one.key, "level": one.level, "place": one.place, "says": one.says, "ask": one.ask}
+        for one in cautions(situation.case)
+    ]
+    trees = [finding_tree(situation, finding) for finding in found]
+    return {"verdict": verdict_of(found), "findings": trees, "cautions": said}
 
 
 def finding_tree(situation: Situation, finding: Finding) -> dict[str, Any]:

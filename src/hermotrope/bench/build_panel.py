@@ -141,6 +141,7 @@ def _heat(case: Case, one: Any) -> dict[str, Any]:
     return {
         "name": name_of(case, one.stage),
         "watts": figure(max(w for _, w in one.watts), "W", 2),
+        "curve": _curve(one.watts),
         "when": f"at {figure(one.at_soc, '%', 2)} charge",
         "open": f"{one.warmest_open_c:.0f} °C",
         "closed": f"{one.warmest_closed_c:.0f} °C",
@@ -151,6 +152,13 @@ def _heat(case: Case, one: Any) -> dict[str, Any]:
         else f"{figure(one.carries_a, 'A', 2)} of {figure(one.derated_a, 'A', 2)}",
         "over": one.derated_a is not None and one.carries_a > one.derated_a,
     }
+
+
+def _curve(watts: tuple[tuple[float, float], ...]) -> str:
+    """Heat over the charge, full at the left, as the path of a drawing 92 by 26."""
+    most = max(w for _, w in watts) or 1.0
+    points = [(2.0 + 88.0 * (1.0 - soc), 24.0 - 20.0 * w / most) for soc, w in watts]
+    return "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in points)
 
 
 def _choices(case: Case, feed: Feed) -> dict[str, Any]:

@@ -14,7 +14,6 @@ from hermotrope_core.case import (
     KeepAlive,
     Lead,
     Linear,
-    Stage,
     Switch,
     number,
 )
@@ -27,7 +26,9 @@ TOP, BOTTOM = 96.0, 176.0
 FIRST, LAST = 150.0, 160.0
 """Room for the source on the left and for the device on the right."""
 SLOT = 104.0
-WIDEST = 1120.0
+BLOCKS = ("converter", "linear", "cut-off")
+"""Parts drawn across both conductors, which need no turning."""
+WIDEST = 960.0
 LINE_HEIGHT = 17.0
 
 
@@ -39,8 +40,10 @@ class Part(msgspec.Struct, frozen=True):
     x: float
     title: str
     detail: str
-    swapped: bool
-    """True where plus runs on the lower conductor when it leaves this part."""
+    flipped: bool
+    """True where plus comes in on the lower conductor: the part is drawn upside down."""
+    swaps: bool
+    """True for a lead that exchanges the two."""
 
 
 class Wire(msgspec.Struct, frozen=True):
@@ -87,12 +90,15 @@ def wiring(case: Case) -> Drawing | None:
         x = FIRST + slot * (i + 0.5)
         half = min(28.0, slot * 0.3)
         wires.append(_wire(left, x - half, swapped))
-        swapped ^= isinstance(stage, Lead) and stage.swaps_polarity
-        parts.append(Part(i + 1, stage_kind(stage), round(x, 1), stage_title(stage), stage_detail(stage), swapped))
+        swaps = isinstance(stage, Lead) and stage.swaps_polarity
+        kind = stage_kind(stage)
+        flipped = swapped and kind not in BLOCKS
+        parts.append(Part(i + 1, kind, round(x, 1), stage_title(stage), stage_detail(stage), flipped, swaps))
+        swapped ^= swaps
         left = x + half
     device_x = FIRST + slot * count + (20.0 if count else 120.0)
     wires.append(_wire(left, device_x, swapped))
-    lines = [f"{i + 1}  {_line(stage)}" for i, stage in enumerate(case.path)]
+    lines = [f"{i + 1}  {_line(case, i)}" for i in range(count)]
     base = BOTTOM + 92.0
     out, into = source.outlet, case.device.inlet
     return Drawing(
@@ -118,12 +124,14 @@ def _wire(left: float, right: float, swapped: bool) -> Wire:
     return Wire(round(left, 1), round(max(right, left), 1), plus, minus)
 
 
-def _line(stage: Stage) -> str:
+def _line(case: Case, at: int) -> str:
     """What the builder must know of a part, in one line."""
+    stage = case.path[at]
     name = f"{stage_title(stage)} {stage_detail(stage)}".strip()
     match stage:
         case Fuse():
-            return f"{name}: within 20 cm of the pack's plus"
+            first = not any(isinstance(one, Fuse) for one in case.path[:at])
+            return f"{name}: within 20 cm of the pack's plus" if first else f"{name}: protects the wires behind it"
         case Switch():
             return f"{name}: in the plus conductor"
         case CutOff():

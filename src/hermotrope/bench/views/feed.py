@@ -93,6 +93,7 @@ def feed_context(
         "moves": move_problems(case),
         "chemistries": [(key, cell.label) for key, cell in CHEMISTRIES.items()],
         "unaccepted": {"over-max", "life-safety", "mains"} - set(case.accepted),
+        "all_cautions": cautions(case),
         "panel_cautions": [one for one in cautions(case) if one.place == CAUTION_PLACES.get(chosen.kind)],
     }
     if chosen.kind == "device":
