@@ -1,4 +1,4 @@
-"""``hermotrope solve | point | check | match | netlist | schema``: the answer, or one line on stderr and exit 2."""
+"""The commands on a case document: the answer on stdout, or one line on stderr and exit 2."""
 
 from __future__ import annotations
 
@@ -31,6 +31,7 @@ def _parser() -> argparse.ArgumentParser:
         ("solve", "how long it runs and what ends it"),
         ("point", "volts, amps and heat at every station"),
         ("check", "the verdict and every finding"),
+        ("estimate", "how sure the runtime is, and what to measure next"),
         ("netlist", "the path for SPICE: ngspice -b runs it to its end"),
     ):
         command = commands.add_parser(name, help=text)
@@ -72,6 +73,9 @@ def answer(arguments: argparse.Namespace) -> dict[str, Any] | str:
     try:
         if arguments.command == "solve":
             return run_tree(run(case))
+        if arguments.command == "estimate":
+            estimated: dict[str, Any] = importlib.import_module("hermotrope_cli.estimating").answer(case)
+            return estimated
         if arguments.command == "netlist":
             return netlist(case).rstrip()
         situation = Situation(case)

@@ -10,9 +10,9 @@ import msgspec
 
 from hermotrope_core.case import Known, KnownBy, Supply, number
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.estimate import known_by
 from hermotrope_core.fields import FIELDS
 from hermotrope_core.figures import figure
+from hermotrope_core.spread import known_by
 
 MOST_CELLS = 40
 UNREGULATED_RISE = 1.4

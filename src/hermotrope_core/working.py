@@ -22,11 +22,11 @@ from hermotrope_core.case import (
 )
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import Demand, Point, Station, mode_demand, stage_ohm
-from hermotrope_core.estimate import SPREAD, known_by
 from hermotrope_core.fields import FIELDS
 from hermotrope_core.figures import duration, figure
 from hermotrope_core.interpolate import at
 from hermotrope_core.situation import Situation
+from hermotrope_core.spread import SPREAD, known_by
 
 
 class Step(msgspec.Struct, frozen=True):
@@ -315,5 +315,5 @@ def _simple_sums(situation: Situation) -> tuple[str, ...]:
         "Label watt-hours over mean watts would say "
         f"{duration(simple)} ({figure(label, 'Wh')} / {figure(watts, 'W')}): "
         f"{figure(abs(off), '%', 2)} {word}.",
-        f"The range carries how each input is known ({spreads}) through exact re-runs of the whole discharge.",
+        f"The range carries how each input is known ({spreads}): draws of all of them, each a whole discharge.",
     )

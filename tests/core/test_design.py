@@ -11,7 +11,7 @@ from hermotrope_core.case import Converter, Fuse, number
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.design import BOARDS, converter_change, converter_for, fuse_for, topology_for, with_stages
 from hermotrope_core.document import case_from
-from hermotrope_core.estimate import runtime_range
+from hermotrope_core.estimate import estimate
 from hermotrope_core.findings import check
 from hermotrope_core.situation import Situation
 from tests.support import case, tree
@@ -130,7 +130,7 @@ class Extremes(SimpleTestCase):
         ):
             made = case("cases", "hide-mount-on-tool-pack", **{place: {"value": value, "known_by": "guess"}})
             with self.subTest(place):
-                runtime_range(made)
+                estimate(made)
                 check(Situation(made))
 
     def test_a_case_is_frozen(self) -> None:

@@ -7,7 +7,7 @@ from functools import cached_property
 from hermotrope_core.case import Case, Question, planned, questions
 from hermotrope_core.circuit import Demand, Point
 from hermotrope_core.discharge import Run, run
-from hermotrope_core.estimate import Range, runtime_range
+from hermotrope_core.estimate import QUICK_DRAWS, Range, estimate
 from hermotrope_core.figures import duration
 from hermotrope_core.findings import Finding, check, verdict_of
 from hermotrope_core.readout import demands
@@ -42,7 +42,7 @@ class Feed:
 
     @cached_property
     def range(self) -> Range | None:
-        return runtime_range(self.situation.case) if self.situation and self.run else None
+        return estimate(self.situation.case, QUICK_DRAWS, worth=False) if self.situation and self.run else None
 
     @property
     def refused(self) -> bool:
