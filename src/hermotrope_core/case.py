@@ -8,6 +8,7 @@ allow that, and `questions` names what is open. Whatever computes asks for a fin
 from __future__ import annotations
 
 import itertools
+import re
 from collections.abc import Iterator
 from typing import ClassVar, Literal
 
@@ -331,9 +332,21 @@ class Segment(Value, frozen=True):
 
 
 class Duty(Value, frozen=True):
-    """What the device does, over and over."""
+    """What the device does, over and over; or `once`, as one programme. `start` is when it begins by the clock."""
 
     repeat: tuple[Segment, ...] = ()
+    start: str | None = None
+    once: bool = False
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if self.start is not None and not re.fullmatch(r"([01]\d|2[0-3]):[0-5]\d", self.start):
+            raise ValueError(f"start must be a time of day such as 20:30 (got {self.start!r})")
+
+    @property
+    def seconds(self) -> float:
+        """How long the programme lasts once, seconds."""
+        return sum(number(segment.seconds) for segment in self.repeat)
 
 
 class Conditions(Value, frozen=True):

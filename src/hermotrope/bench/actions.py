@@ -167,4 +167,4 @@ def without_mode(case: Case, index: int) -> Case:
     modes = case.device.modes[:index] + case.device.modes[index + 1 :]
     repeat = tuple(segment for segment in case.duty.repeat if segment.mode != name)
     device = msgspec.structs.replace(case.device, modes=modes)
-    return msgspec.structs.replace(case, device=device, duty=Duty(repeat=repeat))
+    return msgspec.structs.replace(case, device=device, duty=msgspec.structs.replace(case.duty, repeat=repeat))

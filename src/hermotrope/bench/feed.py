@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 from hermotrope_core.case import Case, Question, planned, questions
 from hermotrope_core.circuit import Demand, Point
@@ -12,6 +12,12 @@ from hermotrope_core.figures import duration
 from hermotrope_core.findings import Finding, check, verdict_of
 from hermotrope_core.readout import demands
 from hermotrope_core.situation import Situation
+
+
+@lru_cache(maxsize=64)
+def _range(case: Case) -> Range | None:
+    """A case's range, which an action and the page that answers it both ask for."""
+    return estimate(case, QUICK_DRAWS, worth=False)
 
 
 class Feed:
@@ -42,7 +48,7 @@ class Feed:
 
     @cached_property
     def range(self) -> Range | None:
-        return estimate(self.situation.case, QUICK_DRAWS, worth=False) if self.situation and self.run else None
+        return _range(self.situation.case) if self.situation and self.run else None
 
     @property
     def refused(self) -> bool:

@@ -206,6 +206,7 @@ def _run_panel(case: Case) -> Panel:
         "run",
         rows=(row(case, "plan_on", ""), *rows(case.conditions, ("temperature_c", "enclosure"), "/conditions")),
         more=tuple(_duty(case)),
+        flags=rows(case.duty, ("start", "once"), "/duty"),
     )
 
 

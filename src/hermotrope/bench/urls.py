@@ -1,6 +1,6 @@
 from django.urls import path
 
-from hermotrope.bench.views import bench, build, changes, feed, inlets, intake, match
+from hermotrope.bench.views import bench, build, changes, feed, inlets, intake, match, run
 
 urlpatterns = [
     path("", bench.bench, name="bench"),
@@ -34,6 +34,10 @@ urlpatterns = [
     path("c/<int:pk>/wiring.svg", build.wiring_file, name="wiring"),
     path("c/<int:pk>/schematic.svg", build.schematic_file, name="schematic"),
     path("c/<int:pk>/path.cir", build.netlist_file, name="netlist"),
+    path("c/<int:pk>/run/", run.tools, name="run-tools"),
+    path("c/<int:pk>/run/next/", run.next_measurement, name="measure-next"),
+    path("c/<int:pk>/run.csv", run.table_file, name="run-table"),
+    path("c/<int:pk>/swaps.ics", run.calendar_file, name="run-calendar"),
     path("c/<int:pk>/take/", match.take, name="take"),
     path("c/<int:pk>/step/", changes.step, name="step"),
     path("c/<int:pk>/done/", changes.done, name="done"),

@@ -44,6 +44,8 @@ TERMS = {
     "switched_inlet": "Inlet disconnects the cells",
     "charges_source": "Charges what feeds it",
     "mixed_cells": "Cells differ in make or age",
+    "start": "Begins at",
+    "once": "One programme, not over and over",
     "ends": "When the supply fails it",
     "enclosure": "Enclosure",
     "name": "Name",
@@ -61,6 +63,7 @@ TERMS = {
     "plan_on": "Plan on",
 }
 HELP = {
+    "start": "time of day, such as 20:30; the end is then told by the clock",
     "wires": "a note only: colours prove nothing",
     "links": "contacts that beep with the cells out: 1+ 2-, 2+ 3-",
     "leads": "contacts from which wires go into the device: 1- 4+",
@@ -71,7 +74,19 @@ AS_STATED = {
     "ports_power_max_w",
 }  # fmt: skip
 """Set-points, geometry and choices, which are taken as stated: nobody is asked how they are known."""
-REDRAWS = {"outer_mm", "inner_mm", "pin_count", "arc_deg", "columns", "links", "leads", "fed_slot", "output_by_v"}
+REDRAWS = {
+    "start",
+    "seconds",
+    "outer_mm",
+    "inner_mm",
+    "pin_count",
+    "arc_deg",
+    "columns",
+    "links",
+    "leads",
+    "fed_slot",
+    "output_by_v",
+}
 """Quantities that a drawing inside the panel shows."""
 TABLE_EXAMPLES = {
     "efficiency": "0.2 A: 86 %; 1 A: 90 %",

@@ -21,6 +21,7 @@ FLAGS = {
     "cells_left_in_bay",
     "switched_inlet",
     "charges_source",
+    "once",
     "mixed_cells",
     "takes_over",
 }

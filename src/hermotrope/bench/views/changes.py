@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from datetime import date
 from functools import wraps
@@ -25,8 +26,9 @@ from hermotrope.drawings.line import stage_title
 from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
-from hermotrope_core.case import Mode, Segment, Source, Stage
+from hermotrope_core.case import Mode, Segment, Source, Stage, number
 from hermotrope_core.document import CaseError
+from hermotrope_core.figures import duration
 from hermotrope_core.quantity import QuantityError, parse
 
 BEHIND = "Another tab changed this conversion meanwhile. This is its newest state; press again if you still want to."
@@ -254,11 +256,15 @@ def change_duty(request: HttpRequest, pk: int) -> HttpResponse:
     """Add a stretch to the repeating duty, or take one out."""
     conversion = get_object_or_404(Conversion, pk=pk)
     repeat = list(conversion.case.duty.repeat)
-    if request.POST.get("do") == "remove":
+    if request.POST.get("do") in ("remove", "resize"):
         at = _index(request, "at")
         if at >= len(repeat):
             raise EditError("that part of the duty is no longer there")
-        label = f"Duty without {repeat.pop(at).mode}"
+        if request.POST["do"] == "remove":
+            label = f"Duty without {repeat.pop(at).mode}"
+        else:
+            repeat[at] = msgspec.structs.replace(repeat[at], seconds=_seconds(request))
+            label = f"Duty: {repeat[at].mode} for {duration(number(repeat[at].seconds))}"
     else:
         mode, typed = request.POST.get("mode", ""), request.POST.get("text", "") or "10 min"
         try:
@@ -267,8 +273,19 @@ def change_duty(request: HttpRequest, pk: int) -> HttpResponse:
         except (QuantityError, ValueError) as error:
             raise EditError(str(error)) from None
         label = f"Duty: {mode} for {typed}"
-    patch = [{"op": "add", "path": "/duty", "value": {"repeat": [msgspec.to_builtins(s) for s in repeat]}}]
+    patch = [{"op": "add", "path": "/duty/repeat", "value": [msgspec.to_builtins(s) for s in repeat]}]
+    if not conversion.case.duty.repeat:
+        duty = msgspec.structs.replace(conversion.case.duty, repeat=tuple(repeat))
+        patch = [{"op": "add", "path": "/duty", "value": msgspec.to_builtins(duty)}]
     return body(request, actions.change(pk, version_of(request), patch, label))
+
+
+def _seconds(request: HttpRequest) -> float:
+    """How long a dragged stretch of the duty lasts now: whole seconds, at least one."""
+    text = request.POST.get("seconds", "")
+    if not re.fullmatch(r"\d{1,9}(\.\d{1,6})?", text) or float(text) < 1.0:
+        raise EditError("a stretch of the duty lasts at least a second")
+    return float(round(float(text)))
 
 
 @whole

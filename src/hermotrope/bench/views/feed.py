@@ -15,6 +15,7 @@ from hermotrope.bench.match_panel import match_context
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_for, panel_of_place, port_rows
 from hermotrope.bench.places import kind_problems, move_problems, tray
+from hermotrope.bench.run_panel import run_context
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.bay import bay_view
 from hermotrope.drawings.chart import run_chart
@@ -123,6 +124,7 @@ def feed_context(
     if chosen.kind == "record":
         context["revisions"] = revisions
     if chosen.kind == "run":
+        context |= run_context(feed, query or QueryDict())
         context["runtime_working"] = runtime_working(feed.situation) if feed.situation else None
         context["measured"] = duration(conversion.measured_s) if conversion.measured_s else ""
     return context

@@ -1,0 +1,290 @@
+"""What the Run panel shows beside the charts: the ribbon, the sentence, sums, the job, swaps, old against new."""
+
+from __future__ import annotations
+
+from math import inf
+from typing import Any
+from urllib.parse import urlencode
+
+import msgspec
+from django.http import QueryDict
+
+from hermotrope.bench.feed import Feed
+from hermotrope.drawings.ribbon import clock_time, ribbon, sums_of
+from hermotrope.drawings.ways import curves
+from hermotrope.shelf.models import Item
+from hermotrope_core.case import Case, Source, planned
+from hermotrope_core.economy import Side, payback, side_of
+from hermotrope_core.figures import digits, duration, figure
+from hermotrope_core.findings import check, verdict_of
+from hermotrope_core.job import charge_at, middle_wish, output_over_run
+from hermotrope_core.long_run import leaking_runtime
+from hermotrope_core.quantity import QuantityError, parse
+from hermotrope_core.situation import Situation
+from hermotrope_core.sums import simple_sums
+from hermotrope_core.swap import field_warnings, handover, recharge_seconds, swap_plan
+
+MOST_OVERLAID = 4
+"""Runs on one axis, the conversion's own among them."""
+MOST_CHOICES = 200
+ASKED = {
+    "job": ("h", "9 h"),
+    "own": ("", "2"),
+    "charger": ("W", "60 W"),
+    "wish": ("", ""),
+    "old_hours": ("h", "6 h"),
+    "old_fill": ("", "8"),
+    "old_mass": ("g", "265 g"),
+    "week": ("h", "10 h"),
+}
+"""Figures that the tools of the panel ask for, with their unit and an example."""
+
+
+class RunAsk(msgspec.Struct, frozen=True):
+    """What was asked of the panel: figures as typed and as understood, packs to lay over, what was wrong."""
+
+    typed: dict[str, str]
+    values: dict[str, float]
+    overlaid: tuple[str, ...]
+    hot: bool
+    errors: dict[str, str]
+
+    def query(self) -> str:
+        pairs = [("panel", "run"), *((name, text) for name, text in self.typed.items() if text)]
+        pairs += [("with", key) for key in self.overlaid] + ([("hot", "on")] if self.hot else [])
+        return urlencode(pairs)
+
+
+def read_run_ask(query: QueryDict) -> RunAsk:
+    """The question of a request; what is not understood is kept as typed, with its reason."""
+    typed = {name: query.get(name, "").strip()[:40] for name in ASKED}
+    values: dict[str, float] = {}
+    errors: dict[str, str] = {}
+    for name, text in typed.items():
+        if not text:
+            continue
+        try:
+            value = parse(text, ASKED[name][0])
+            if not 0.0 < value < 1e7:
+                raise QuantityError("must be above 0")
+            values[name] = value
+        except QuantityError as error:
+            errors[name] = str(error)
+    overlaid = tuple(dict.fromkeys(filter(None, query.getlist("with"))))[: MOST_OVERLAID - 1]
+    return RunAsk(typed, values, overlaid, query.get("hot") == "on", errors)
+
+
+def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
+    """The tools of the panel, as far as the case lets them be worked out."""
+    ask = read_run_ask(query)
+    case = feed.case
+    context: dict[str, Any] = {
+        "run_ask": ask,
+        "run_query": ask.query(),
+        "ribbon": ribbon(case),
+        "overlay_slots": _slots(ask),
+    }
+    situation = feed.situation
+    if situation is None or feed.run is None or feed.run.runtime_s <= 0.0:
+        return context
+    return context | {
+        "duty_sums": sums_of(situation),
+        "sentence": sentence(feed),
+        "programme": programme(feed),
+        "thoughts": [_thought(one) for one in simple_sums(situation)],
+        "output": _output(situation, ask),
+        "warnings": [_warning(one) for one in field_warnings(situation)],
+        "seam": _seam(situation),
+        "plan": plan_for(feed, ask),
+        "against": _against(situation, ask),
+        "overlay": overlay(case, ask),
+        "leak": _leak(situation),
+    }
+
+
+def sentence(feed: Feed) -> dict[str, str]:
+    """The range, its centre, what ends it and what is left, in words."""
+    range_, run = feed.range, feed.run
+    if range_ is None or run is None:
+        return {}
+    causes = [f"{cause} ({100 * share:.0f} %)" for cause, share in range_.causes.items() if share >= 0.005]
+    return {
+        "low": duration(range_.p5),
+        "high": duration(range_.p95),
+        "middle": duration(range_.p50),
+        "causes": ", ".join(causes),
+        "mode": run.end_mode,
+        "left": f"{100 * run.final_soc:.0f} %",
+    }
+
+
+def programme(feed: Feed) -> dict[str, str] | None:
+    """For a one-off programme: whether the pack lasts it, and what is left; with a start, when it ends by the clock."""
+    duty, range_, run = feed.case.duty, feed.range, feed.run
+    if range_ is None or run is None:
+        return None
+    told: dict[str, str] = {}
+    if duty.start:
+        told["from"] = duty.start
+        told["ends"] = clock_time(duty.start, range_.p50)
+        told["earliest"], told["latest"] = clock_time(duty.start, range_.p5), clock_time(duty.start, range_.p95)
+        days = int(range_.p50 // 86400)
+        told["later"] = f", {days} d later" if days else ""
+    if duty.once and feed.marked_run:
+        total = duty.seconds
+        lasts = f"the programme of {duration(total)}"
+        if range_.p5 >= total:
+            told["once"] = f"It lasts {lasts} even at its worst"
+        elif range_.p50 >= total:
+            told["once"] = f"It probably lasts {lasts}; at its worst it stops {duration(total - range_.p5)} early"
+        else:
+            told["once"] = f"It stops {duration(total - range_.p50)} before {lasts} is over"
+        left = charge_at(feed.marked_run, total)
+        if run.runtime_s >= total:
+            told["once"] += f"; {100 * left:.0f} % are left then"
+    return told or None
+
+
+def _thought(one: Any) -> dict[str, str]:
+    word = "longer" if one.off > 0 else "shorter"
+    return {
+        "name": one.name,
+        "formula": one.formula,
+        "said": duration(one.seconds),
+        "off": "the same" if abs(one.off) < 0.01 else f"{figure(abs(one.off), '%', 2)} {word}",
+        "because": one.because,
+    }
+
+
+def _output(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
+    wish = ask.values.get("wish") or middle_wish(situation)
+    found = output_over_run(situation, wish) if wish is not None else None
+    if found is None:
+        return None
+    most = max(y for _, y in found.points) or 1.0
+    end = found.points[-1][0] or 1.0
+    line = " ".join(f"{6 + 400 * t / end:.1f},{96 - 84 * y / most:.1f}" for t, y in found.points)
+    return {
+        "mode": found.mode,
+        "first": f"{digits(found.first, 3)} {found.unit}",
+        "last": f"{digits(found.last, 3)} {found.unit}",
+        "wish": f"{digits(found.wish, 3)} {found.unit}",
+        "above": duration(found.above_s),
+        "of": duration(end),
+        "line": line,
+        "wish_y": round(96 - 84 * min(found.wish / most, 1.1), 1),
+        "outside": found.outside,
+    }
+
+
+def _warning(one: Any) -> dict[str, str]:
+    def volts(value: float | None) -> str:
+        return "collapses" if value is None else f"{value:.2f} V"
+
+    light, heavy = volts(one.light_v), volts(one.heavy_v)
+    return {"soc": f"{100 * one.soc:.0f} %", "rest": volts(one.rest_v), "light": light, "heavy": heavy}
+
+
+def _seam(situation: Situation) -> dict[str, str] | None:
+    found = handover(situation)
+    if found is None:
+        return None
+    both = "no end" if found.inner_s == inf else duration(found.outer_s + found.inner_s)
+    inner = "no end" if found.inner_s == inf else duration(found.inner_s)
+    return {"outer": duration(found.outer_s), "inner": inner, "both": both, "words": found.seam}
+
+
+def plan_for(feed: Feed, ask: RunAsk) -> dict[str, Any] | None:
+    """The swap plan of a job; None until its hours are asked for."""
+    job = ask.values.get("job")
+    if job is None or feed.range is None or feed.situation is None:
+        return None
+    charger = ask.values.get("charger")
+    recharge = recharge_seconds(feed.situation, charger)
+    own = max(1, min(200, int(ask.values.get("own", 200.0))))
+    plan = swap_plan(3600.0 * job, feed.range.p5, own, recharge, hot=ask.hot)
+    start = feed.case.duty.start
+    rows = [
+        {
+            "when": duration(swap.at_s),
+            "clock": clock_time(start, swap.at_s) if start else "",
+            "out": swap.out,
+            "into": swap.into,
+            "ready": swap.ready,
+        }
+        for swap in plan.swaps
+    ]
+    return {
+        "plan": plan,
+        "each": duration(plan.each_s),
+        "rows": rows,
+        "recharge": "cannot be recharged" if recharge == inf else duration(recharge),
+        "short": sum(not swap.ready for swap in plan.swaps if swap.into <= swap.out),
+    }
+
+
+def _against(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
+    hours = ask.values.get("old_hours")
+    if hours is None:
+        return None
+    old = Side("as it was", hours, None, ask.values.get("old_mass"), None, 0.0, ask.values.get("old_fill"))
+    new = side_of(situation, "converted")
+    back = payback(old, new, ask.values.get("week", 0.0))
+
+    def words(side: Side) -> dict[str, str]:
+        return {
+            "name": side.name,
+            "hours": duration(3600.0 * side.hours) if side.hours else "–",
+            "mass": figure(side.mass_g, "g") if side.mass_g else "–",
+            "wh": figure(side.wh, "Wh") if side.wh else "–",
+            "recharge": duration(3600.0 * side.recharge_h) if side.recharge_h else "–",
+            "price": f"{side.price:.0f}" if side.price else "–",
+            "per_hour": f"{side.per_hour:.2f}" if side.per_hour else "nothing",
+            "per_money": f"{side.minutes_per_money:.0f} min" if side.minutes_per_money else "–",
+        }
+
+    told = None
+    if back is not None:
+        days = "" if back.days == inf else f"{back.days:.0f}"
+        told = {"hours": duration(3600.0 * back.hours), "runs": f"{back.runs:.0f}", "days": days}
+    return {"sides": [words(old), words(new)], "back": told}
+
+
+def _slots(ask: RunAsk) -> list[list[tuple[str, str, bool]]]:
+    """For each pack that can be laid over, the sources of the shelf (key, name, chosen), those at hand first."""
+    items = Item.objects.filter(kind="source").order_by("-have", "position", "pk").values_list("key", "name")
+    sources = list(items[:MOST_CHOICES])
+    chosen = [*ask.overlaid, *[""] * (MOST_OVERLAID - 1)][: MOST_OVERLAID - 1]
+    return [[(key, name, key == one) for key, name in sources] for one in chosen]
+
+
+def overlay(case: Case, ask: RunAsk) -> dict[str, Any] | None:
+    """The same path and duty on other packs: curves on one axis, and each one's runtime and verdict."""
+    if not ask.overlaid:
+        return None
+    items = {item.key: item.content() for item in Item.objects.filter(kind="source", key__in=ask.overlaid)}
+    sources = [part for key in ask.overlaid if isinstance(part := items.get(key), Source)]
+    situations = [Situation(planned(case))]
+    situations += [Situation(planned(msgspec.structs.replace(case, source=source))) for source in sources]
+    situations = situations[:MOST_OVERLAID]
+    rows = []
+    for i, situation in enumerate(situations, start=1):
+        run = situation.run
+        rows.append(
+            {
+                "number": i,
+                "name": situation.source.name,
+                "runs": duration(run.runtime_s) if run else "no end",
+                "end": run.end_cause if run else "",
+                "verdict": verdict_of(check(situation)),
+            }
+        )
+    return {"curves": curves(situations), "rows": rows}
+
+
+def _leak(situation: Situation) -> dict[str, str] | None:
+    leaking, run = leaking_runtime(situation), situation.run
+    if leaking is None or run is None:
+        return None
+    share = situation.cell.self_discharge_per_month
+    return {"runs": duration(leaking), "alone": duration(run.runtime_s), "share": figure(share, "%", 2)}

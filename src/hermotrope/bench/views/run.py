@@ -1,0 +1,134 @@
+"""Run: the tools beside the charts, what to measure next, and files to take away."""
+
+from __future__ import annotations
+
+import csv
+from datetime import UTC, datetime, timedelta
+from io import StringIO
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+from icalendar import Calendar, Event
+
+from hermotrope.bench.feed import Feed
+from hermotrope.bench.models import Conversion
+from hermotrope.bench.panels import panel_of_place, row_at
+from hermotrope.bench.run_panel import plan_for, read_run_ask, run_context
+from hermotrope.drawings.chart import run_chart
+from hermotrope.entry.typed import EditError
+from hermotrope_core.estimate import DRAWS, estimate
+from hermotrope_core.figures import duration
+from hermotrope_core.measure import HELPERS, helpers_for
+
+COLUMNS = ("seconds", "pack_v", "inlet_v", "pack_a", "charge_percent", "mode")
+
+
+@require_GET
+def tools(request: HttpRequest, pk: int) -> HttpResponse:
+    """The tools alone, while somebody changes what they ask."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    feed = Feed(conversion.case)
+    context = {"conversion": conversion, "feed": feed, "case": conversion.case, **run_context(feed, request.GET)}
+    response = render(request, "bench/_run_tools.html", context)
+    response["HX-Replace-Url"] = f"{reverse('feed', args=[pk])}?{context['run_query']}"
+    return response
+
+
+@require_GET
+def next_measurement(request: HttpRequest, pk: int) -> HttpResponse:
+    """Inputs ranked by how much the range would shrink if each alone were measured."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    feed = Feed(conversion.case)
+    if feed.situation is None or feed.run is None:
+        raise Http404
+    found = estimate(feed.situation.case, DRAWS)
+    rows = [_worth(conversion, one) for one in found.measure_next if one.range_shrinks_by >= 0.005] if found else []
+    return render(request, "bench/_measure_next.html", {"conversion": conversion, "rows": rows[:6], "range": found})
+
+
+def _worth(conversion: Conversion, one: Any) -> dict[str, Any]:
+    """An input with its term, where it is entered, and the helper that measures it."""
+    case = conversion.case
+    pointer = "/" + one.place.replace("[", "/").replace("]", "").replace(".", "/")
+    try:
+        row = row_at(case, pointer)
+        term, text, known = row.term, row.text, row.known_by
+    except LookupError:
+        term, text, known = one.place, "", ""
+    parts = pointer.split("/")
+    if parts[1:3] == ["device", "modes"]:
+        term = f"{term} of “{case.device.modes[int(parts[3])].name}”"
+    if parts[1] == "path":
+        term = f"{term}, stage {int(parts[2]) + 1}"
+    helpers = [HELPERS[key].title for key in helpers_for(case, pointer)]
+    panel = str(int(parts[2]) + 2) if parts[1] == "path" else panel_of_place(case, one.place)
+    return {
+        "term": term,
+        "text": text,
+        "known_by": known,
+        "share": round(100 * one.range_shrinks_by),
+        "width": round(100 * max(0.0, min(1.0, one.range_shrinks_by)), 1),
+        "panel": panel,
+        "field": "f" + pointer.replace("/", "-").replace("_", "-"),
+        "helper": helpers[0] if helpers else "",
+    }
+
+
+@require_GET
+def table_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """The run as a table: every point of the chart, as CSV."""
+    feed = Feed(get_object_or_404(Conversion, pk=pk).case)
+    if feed.situation is None or feed.marked_run is None:
+        raise Http404
+    chart = run_chart(feed.situation, feed.marked_run, None)
+    out = StringIO()
+    writer = csv.writer(out)
+    writer.writerow(COLUMNS)
+    names = [name if name[:1] not in "=+-@\t\r" else "'" + name for name in chart["modes"]]
+    for *figures, mode in zip(*chart["series"], strict=True):
+        writer.writerow(["" if value is None else f"{value:.6g}" for value in figures] + [names[int(mode)]])
+    headers = {"Content-Disposition": 'attachment; filename="run.csv"'}
+    return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8", headers=headers)
+
+
+@require_GET
+def calendar_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """The swap plan as a calendar: one entry for each swap, from the duty's start today (or now)."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    feed = Feed(conversion.case)
+    try:
+        found = plan_for(feed, read_run_ask(request.GET)) if feed.run and feed.run.runtime_s > 0 else None
+    except ValueError as error:
+        raise EditError(str(error)) from None
+    if found is None:
+        raise Http404
+    calendar = Calendar()
+    calendar.add("prodid", "-//Hermotrope//swap plan//EN")
+    calendar.add("version", "2.0")
+    begins = _begins(conversion.case.duty.start)
+    for i, swap in enumerate(found["plan"].swaps):
+        event = Event()
+        event.add("uid", f"swap-{conversion.pk}-{conversion.revision}-{i}@hermotrope.local")
+        event.add("dtstamp", datetime.now(UTC))
+        event.add("dtstart", begins + timedelta(seconds=swap.at_s))
+        event.add("duration", timedelta(minutes=10))
+        waits = "" if swap.ready else " (it is not charged again by then)"
+        event.add("summary", f"{conversion.title}: pack {swap.out} out, pack {swap.into} in{waits}")
+        event.add(
+            "description", f"Each pack runs {duration(found['plan'].each_s)} with its margin. {found['plan'].gap}."
+        )
+        calendar.add_component(event)
+    headers = {"Content-Disposition": 'attachment; filename="swaps.ics"'}
+    return HttpResponse(calendar.to_ical(), content_type="text/calendar; charset=utf-8", headers=headers)
+
+
+def _begins(start: str | None) -> datetime:
+    """Local time without a zone: the duty's start today, or now."""
+    now = datetime.now().replace(second=0, microsecond=0)
+    if start is None:
+        return now
+    hours, minutes = start.split(":")
+    return now.replace(hour=int(hours), minute=int(minutes))

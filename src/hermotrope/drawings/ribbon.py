@@ -1,0 +1,117 @@
+"""The duty as a ribbon: modes over time, once around, with ends that can be dragged, and the sums beside it."""
+
+from __future__ import annotations
+
+import msgspec
+
+from hermotrope_core.case import Case, number, rated_watts
+from hermotrope_core.figures import duration, figure
+from hermotrope_core.situation import Situation
+
+WIDTH, HEIGHT = 820.0, 74.0
+TOP, BOTTOM = 8.0, 50.0
+TEXT_FROM = 46.0
+"""A stretch narrower than this carries no words."""
+DAY_MIN = 24 * 60
+
+
+class Stretch(msgspec.Struct, frozen=True):
+    """One segment: its place, its mode, and how high its watts stand on the ribbon."""
+
+    index: int
+    x: float
+    width: float
+    y: float
+    mode: str
+    words: str
+    shade: int
+    seconds: float
+
+
+class Ribbon(msgspec.Struct, frozen=True):
+    """Segments in a view box of 820 by 74; `clock` are times of day along it, if the duty has a start."""
+
+    stretches: tuple[Stretch, ...]
+    edges: tuple[tuple[int, float, float], ...]
+    """(segment before it, x, seconds of that segment)."""
+    clock: tuple[tuple[float, str], ...]
+    total_s: float
+    words: str
+
+
+def ribbon(case: Case) -> Ribbon | None:
+    """Lay the ribbon out; None without a duty."""
+    repeat = case.duty.repeat
+    total = case.duty.seconds
+    if not repeat or total <= 0.0:
+        return None
+    rated = number(case.device.supply.nominal_v or 12.0)
+    by_name = {mode.name: mode for mode in case.device.modes}
+    watts = {name: rated_watts(mode, rated) for name, mode in by_name.items()}
+    most = max([watts[segment.mode] for segment in repeat] + [1e-9])
+    shades = {name: i % 4 for i, name in enumerate(by_name)}
+    stretches, edges, clock = [], [], []
+    x = at = 0.0
+    for i, segment in enumerate(repeat):
+        lasts = number(segment.seconds)
+        width = WIDTH * lasts / total
+        height = 12.0 + (BOTTOM - TOP - 12.0) * (watts[segment.mode] / most) ** 0.5
+        words = (
+            f"{segment.mode} {duration(lasts)}" if width > 2 * TEXT_FROM else segment.mode if width > TEXT_FROM else ""
+        )
+        stretches.append(
+            Stretch(
+                i,
+                round(x, 1),
+                round(width, 1),
+                round(BOTTOM - height, 1),
+                segment.mode,
+                words,
+                shades[segment.mode],
+                lasts,
+            )
+        )
+        if case.duty.start:
+            clock.append((round(x, 1), clock_time(case.duty.start, at)))
+        x, at = x + width, at + lasts
+        edges.append((i, round(x, 1), lasts))
+    said = ", then ".join(f"{segment.mode} for {duration(number(segment.seconds))}" for segment in repeat)
+    return Ribbon(tuple(stretches), tuple(edges), _apart(clock), total, said)
+
+
+def clock_time(start: str, seconds: float) -> str:
+    """The time of day so many seconds after a start such as 20:30.
+
+    >>> clock_time("20:30", 5 * 3600)
+    '01:30'
+    """
+    hours, minutes = start.split(":")
+    now = (int(hours) * 60 + int(minutes) + round(seconds / 60.0)) % DAY_MIN
+    return f"{now // 60:02d}:{now % 60:02d}"
+
+
+def _apart(clock: list[tuple[float, str]]) -> tuple[tuple[float, str], ...]:
+    """Times that do not run into each other."""
+    kept: list[tuple[float, str]] = []
+    for x, text in clock:
+        if not kept or x - kept[-1][0] > TEXT_FROM:
+            kept.append((x, text))
+    return tuple(kept)
+
+
+def sums_of(situation: Situation) -> list[tuple[str, str]]:
+    """What the duty takes: mean and peak watts at the inlet, and Wh and Ah of one time around."""
+    run = situation.run
+    total = situation.case.duty.seconds
+    if run is None or run.runtime_s <= 0.0 or total <= 0.0:
+        return []
+    mean = run.energy_to_device_wh / (run.runtime_s / 3600.0)
+    amps = run.charge_ah / (run.runtime_s / 3600.0)
+    peak = max(situation.inlet_watts(mode) for mode in situation.modes)
+    hours = total / 3600.0
+    return [
+        ("mean at the inlet", figure(mean, "W")),
+        ("heaviest mode", figure(peak, "W")),
+        ("once around", duration(total)),
+        ("that takes", f"{figure(mean * hours, 'Wh')}, {figure(amps * hours, 'Ah')} from the cells"),
+    ]

@@ -1,0 +1,124 @@
+"""Swap plan: how many packs a job takes, when to change them, when they are ready again; and the field's warnings."""
+
+from __future__ import annotations
+
+from math import ceil, inf
+
+import msgspec
+
+from hermotrope_core.case import maybe, number
+from hermotrope_core.situation import Situation
+
+MARGIN = 0.1
+"""A swap is planned this share of the cautious runtime before it would end."""
+MOST_SWAPS = 500
+WARN_AT = (0.2, 0.1)
+
+
+class Swap(msgspec.Struct, frozen=True):
+    """One change of packs: seconds after the start, which pack comes out and which goes in (1, 2, ...)."""
+
+    at_s: float
+    out: int
+    into: int
+    ready: bool
+    """False where the pack that goes in is not charged again by then."""
+
+
+class Plan(msgspec.Struct, frozen=True):
+    """The packs of a job: each runs `each_s`; `needed` without recharging, `own` are used in turn."""
+
+    job_s: float
+    each_s: float
+    needed: int
+    own: int
+    swaps: tuple[Swap, ...]
+    recharge_s: float
+    gap: str
+
+
+def swap_plan(job_s: float, cautious_s: float, own: int, recharge_s: float, *, hot: bool) -> Plan:
+    """Plan a job of so many seconds with packs that run for `cautious_s` at the pessimistic end of their range.
+
+    Packs go in turn, and each starts to recharge when it comes out. Raises ValueError where a pack does not run.
+    """
+    each = cautious_s * (1.0 - MARGIN)
+    if each <= 0.0 or job_s <= 0.0:
+        raise ValueError("a pack that does not run, or a job that does not last, needs no plan")
+    needed = ceil(job_s / each - 1e-9)
+    packs = max(1, min(own, needed))
+    free = [0.0] * packs
+    swaps: list[Swap] = []
+    at, now = 0.0, 0
+    while at + each < job_s - 1e-6 and len(swaps) < MOST_SWAPS:
+        at += each
+        free[now] = at + recharge_s if recharge_s < inf else inf
+        following = (now + 1) % packs
+        swaps.append(Swap(at, now + 1, following + 1, free[following] <= at + 1e-6))
+        now = following
+    gap = "hot: the new pack is connected before the old one comes off" if hot else "with a gap: the device restarts"
+    return Plan(job_s, each, needed, packs, tuple(swaps), recharge_s, gap)
+
+
+def recharge_seconds(situation: Situation, charger_w: float | None) -> float:
+    """Seconds to put back what a run takes: Wh / (W x efficiency), not faster than the pack allows; inf for primaries.
+
+    Lithium and lead take back about 0.9 of what the charger gives, nickel 0.75 (typical).
+    """
+    run, source = situation.run, situation.source
+    if not situation.cell.rechargeable or run is None:
+        return inf
+    own = maybe(source.recharge_h)
+    if charger_w is None or charger_w <= 0.0:
+        return 3600.0 * own if own else inf
+    share = 0.75 if source.chemistry in ("nimh", "nicd") else 0.9
+    seconds = 3600.0 * run.energy_from_source_wh / (charger_w * share)
+    used = situation.circuit.start_soc - run.final_soc
+    return max(seconds, 3600.0 * own * used) if own else seconds
+
+
+class FieldWarning(msgspec.Struct, frozen=True):
+    """What a meter at the pack shows at a charge: with the lightest and with the heaviest mode drawing, and at rest."""
+
+    soc: float
+    rest_v: float
+    light_v: float | None
+    heavy_v: float | None
+
+
+def field_warnings(situation: Situation) -> tuple[FieldWarning, ...]:
+    """Volts at the pack's terminals at 20 % and 10 % of the charge, for a sticker and an alarm's set-point."""
+    ohm = situation.circuit.stretches[0].elements[0].resistance_ohm
+    found = []
+    for soc in WARN_AT:
+        emf = situation.circuit.emf(soc)
+        volts = []
+        for mode in (situation.lightest, situation.heaviest):
+            now = situation.at(mode, soc)
+            volts.append(emf - now.source_a * ohm if now.complete else None)
+        found.append(FieldWarning(soc, emf, volts[0], volts[1]))
+    return tuple(found)
+
+
+class Handover(msgspec.Struct, frozen=True):
+    """A bank first, then the device's own battery: seconds of each, and what happens at the seam."""
+
+    outer_s: float
+    inner_s: float
+    seam: str
+
+
+def handover(situation: Situation) -> Handover | None:
+    """None without an internal battery. The inner one carries the mean power of the duty from its own energy."""
+    inner, run, device = situation.case.device.internal_battery, situation.run, situation.case.device
+    if inner is None or run is None or run.runtime_s <= 0.0:
+        return None
+    watts = run.energy_to_device_wh / (run.runtime_s / 3600.0)
+    energy = number(inner.energy_wh)
+    if not inner.takes_over:
+        words = "The inner battery does not take over: at the end of the feed the device stops."
+        return Handover(run.runtime_s, 0.0, words)
+    seam = "It takes over without a gap when the feed falls away"
+    if "writes-storage" in device.traits and device.ends in ("abrupt", "resets"):
+        seam += "; when it is empty too, the device stops abruptly while it may be writing"
+    return Handover(run.runtime_s, 3600.0 * energy / watts if watts > 0.0 else inf, f"{seam}.")
