@@ -274,7 +274,7 @@ def overlay(case: Case, ask: RunAsk) -> dict[str, Any] | None:
             {
                 "number": i,
                 "name": situation.source.name,
-                "runs": duration(run.runtime_s) if run else "no end",
+                "runs": "no end" if run is None else duration(run.runtime_s) if run.runtime_s > 0.0 else "does not run",
                 "end": run.end_cause if run else "",
                 "verdict": verdict_of(check(situation)),
             }

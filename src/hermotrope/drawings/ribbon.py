@@ -112,6 +112,6 @@ def sums_of(situation: Situation) -> list[tuple[str, str]]:
     return [
         ("mean at the inlet", figure(mean, "W")),
         ("heaviest mode", figure(peak, "W")),
-        ("once around", duration(total)),
+        ("the programme" if situation.case.duty.once else "once around", duration(total)),
         ("that takes", f"{figure(mean * hours, 'Wh')}, {figure(amps * hours, 'Ah')} from the cells"),
     ]

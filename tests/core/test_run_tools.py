@@ -1,0 +1,189 @@
+"""Beside the run: simple sums, the output, swaps, hand-over, the field's warnings, old against new, long runs."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from math import inf
+
+from django.test import SimpleTestCase
+
+from hermotrope_core.case import number
+from hermotrope_core.discharge import run
+from hermotrope_core.document import CaseError
+from hermotrope_core.economy import Side, payback, side_of
+from hermotrope_core.job import charge_at, middle_wish, output_over_run
+from hermotrope_core.long_run import MONTH_S, leaking_runtime
+from hermotrope_core.situation import Situation
+from hermotrope_core.sums import simple_sums
+from hermotrope_core.swap import field_warnings, handover, recharge_seconds, swap_plan
+from tests.support import case
+
+MOUNT, LAMP, BANK = "hide-mount-on-tool-pack", "moth-lamp-on-lead-acid", "warden-receiver-on-bank"
+
+
+def situation(name: str, **changes: object) -> Situation:
+    return Situation(case("cases", name, **changes))
+
+
+class SimpleSums(SimpleTestCase):
+    def test_each_sum_is_what_its_formula_says(self) -> None:
+        now = situation(MOUNT)
+        assert now.run is not None
+        watts = now.run.energy_to_device_wh / (now.run.runtime_s / 3600.0)
+        ah, v = number(now.source.capacity_ah), number(now.source.stated_at_v or 18.0)
+        by_name = {one.name: one for one in simple_sums(now)}
+        self.assertAlmostEqual(by_name["Wh / W"].seconds, 3600 * ah * v / watts, places=3)
+        self.assertAlmostEqual(by_name["Wh × 0.8 / W"].seconds, 0.8 * by_name["Wh / W"].seconds, places=3)
+        self.assertNotIn("label mAh at the port", by_name)
+        for one in by_name.values():
+            self.assertAlmostEqual(one.off, one.seconds / now.run.runtime_s - 1, places=6)
+
+    def test_a_bank_has_its_label_misread_at_the_port(self) -> None:
+        found = {one.name: one for one in simple_sums(situation(BANK))}["label mAh at the port"]
+        self.assertGreater(found.off, 0.2)
+        self.assertIn("counted at the cell", found.because)
+
+    def test_nothing_is_said_of_a_device_that_does_not_run(self) -> None:
+        self.assertEqual(simple_sums(situation(MOUNT, **{"source.reserve_soc": 1.0})), ())
+
+
+class DoingItsJob(SimpleTestCase):
+    TABLE = [[10, 100], [12, 400], [14, 500]]
+
+    def test_time_above_a_wish_falls_as_the_wish_rises(self) -> None:
+        now = situation(LAMP, **{"device.output_by_v": self.TABLE, "device.output_unit": "lm"})
+        above = []
+        for wish in (1, 300, 380, 420, 501):
+            found = output_over_run(now, wish)
+            assert found is not None and now.run is not None
+            above.append(found.above_s)
+            self.assertLessEqual(found.above_s, now.run.runtime_s * (1 + 1e-9))
+        self.assertTrue(all(a >= b for a, b in pairwise(above)))
+        self.assertGreater(above[0], above[3])
+        self.assertEqual(above[-1], 0.0)
+        self.assertGreater(found.first, found.last)
+
+    def test_the_usual_wish_is_nine_tenths_of_the_rated_output(self) -> None:
+        made = {"device.output_by_v": self.TABLE, "device.supply.nominal_v": 12}
+        self.assertAlmostEqual(middle_wish(situation(LAMP, **made)) or 0, 360)
+        self.assertIsNone(middle_wish(situation(LAMP)))
+        self.assertIsNone(output_over_run(situation(LAMP), 5.0))
+
+    def test_charge_at_a_moment_lies_on_the_run(self) -> None:
+        followed = run(case("cases", MOUNT), marks=True)
+        self.assertAlmostEqual(charge_at(followed, 0.0), 1.0)
+        self.assertAlmostEqual(charge_at(followed, 9e9), followed.final_soc)
+        middle = charge_at(followed, followed.runtime_s / 2)
+        self.assertTrue(0.4 < middle < 0.6)
+
+
+class Swaps(SimpleTestCase):
+    def test_a_job_is_covered_without_a_pack_running_over_its_margin(self) -> None:
+        for job, runs, own in ((36e3, 1e4, 9), (36e3, 1e4, 2), (8999, 1e4, 1), (9001, 1e4, 1), (86400, 777, 3)):
+            plan = swap_plan(job, runs, own, 3600.0, hot=False)
+            times = [0.0, *(swap.at_s for swap in plan.swaps), job]
+            self.assertTrue(all(0 < b - a <= plan.each_s + 1e-6 for a, b in pairwise(times)), (job, own))
+            self.assertAlmostEqual(plan.each_s, 0.9 * runs)
+            self.assertEqual(len(plan.swaps), plan.needed - 1)
+
+    def test_a_pack_is_ready_only_when_it_had_time_to_charge(self) -> None:
+        quick, slow = (swap_plan(36e3, 1e4, 2, recharge, hot=True) for recharge in (8999.0, 9001.0))
+        self.assertEqual([s.ready for s in quick.swaps], [True] * 3)
+        self.assertEqual([s.ready for s in slow.swaps], [True, False, False])
+        self.assertEqual([(s.out, s.into) for s in quick.swaps], [(1, 2), (2, 1), (1, 2)])
+        never = swap_plan(36e3, 1e4, 2, inf, hot=True)
+        self.assertEqual([s.ready for s in never.swaps], [True, False, False])
+
+    def test_what_cannot_be_planned_is_refused(self) -> None:
+        for job, runs in ((0.0, 1e4), (36e3, 0.0)):
+            with self.assertRaises(ValueError):
+                swap_plan(job, runs, 2, 60.0, hot=False)
+
+    def test_recharging_takes_energy_over_power_but_not_less_than_the_pack_allows(self) -> None:
+        free = situation(MOUNT)
+        assert free.run is not None
+        self.assertAlmostEqual(recharge_seconds(free, 60.0), 3600 * free.run.energy_from_source_wh / 54.0)
+        slow = situation(MOUNT, **{"source.recharge_h": 5})
+        self.assertAlmostEqual(recharge_seconds(slow, 600.0), 5 * 3600 * (1 - slow.run.final_soc))  # type: ignore[union-attr]
+        self.assertEqual(recharge_seconds(slow, None), 5 * 3600)
+        self.assertEqual(recharge_seconds(situation("bat-detector-on-six-aaa"), 60.0), inf)
+
+
+class TheField(SimpleTestCase):
+    def test_a_meter_shows_less_under_load_and_less_at_ten_per_cent(self) -> None:
+        twenty, ten = field_warnings(situation(MOUNT))
+        for one in (twenty, ten):
+            assert one.light_v is not None and one.heavy_v is not None
+            self.assertTrue(one.rest_v > one.light_v > one.heavy_v)
+        self.assertGreater(twenty.rest_v, ten.rest_v)
+
+    def test_the_inner_battery_carries_the_mean_power_of_the_duty(self) -> None:
+        self.assertIsNone(handover(situation(MOUNT)))
+        inner = {"device.internal_battery": {"energy_wh": 10, "takes_over": True}}
+        now = situation(MOUNT, **inner)
+        found = handover(now)
+        assert found is not None and now.run is not None
+        mean = now.run.energy_to_device_wh / (now.run.runtime_s / 3600)
+        self.assertAlmostEqual(found.inner_s, 36000 / mean)
+        self.assertAlmostEqual(found.outer_s, now.run.runtime_s)
+        cut = handover(situation(MOUNT, **{"device.internal_battery": {"energy_wh": 10, "takes_over": False}}))
+        assert cut is not None
+        self.assertEqual(cut.inner_s, 0.0)
+        self.assertIn("stops", cut.seam)
+
+
+class OldAgainstNew(SimpleTestCase):
+    def test_it_pays_for_itself_where_the_money_is_equal(self) -> None:
+        old = Side("cells", 6.0, None, 265.0, None, 0.0, 12.0)
+        new = Side("pack", 5.0, 72.0, 680.0, 1.0, 50.0, None)
+        back = payback(old, new, 10.0)
+        assert back is not None
+        self.assertAlmostEqual(back.hours * 12.0 / 6.0, 50.0)
+        self.assertAlmostEqual(back.runs, back.hours / 5.0)
+        self.assertAlmostEqual(back.days, 7 * back.hours / 10.0)
+        self.assertEqual(payback(old, new, 0.0).days, inf)  # type: ignore[union-attr]
+
+    def test_it_never_pays_where_each_hour_costs_as_much(self) -> None:
+        old = Side("cells", 6.0, None, None, None, 0.0, 12.0)
+        self.assertIsNone(payback(old, Side("cells", 3.0, None, None, None, 5.0, 6.0), 10.0))
+        self.assertIsNone(payback(Side("mains", 6.0, None, None, None, 0.0, None), old, 10.0))
+
+    def test_cells_that_are_thrown_away_cost_with_every_fill(self) -> None:
+        thrown = side_of(situation("bat-detector-on-six-aaa", **{"source.price": 6}), "as it is")
+        charged = side_of(situation(MOUNT, **{"source.price": 60}), "converted")
+        self.assertEqual((thrown.fill_price, thrown.price), (6, 0))
+        self.assertEqual((charged.fill_price, charged.price), (None, 60))
+        self.assertAlmostEqual(charged.minutes_per_money or 0, 60 * (charged.hours or 0) / 60)
+
+
+class LongRuns(SimpleTestCase):
+    LOGGER = {"device.modes": [{"name": "lit", "kind": "power", "power_w": 0.02}], "path": []}
+
+    def test_self_discharge_is_told_after_a_week_only(self) -> None:
+        self.assertIsNone(leaking_runtime(situation(LAMP)))
+        now = situation(LAMP, **self.LOGGER)
+        leaking = leaking_runtime(now)
+        assert leaking is not None and now.run is not None
+        self.assertLess(leaking, now.run.runtime_s)
+
+    def test_it_agrees_with_small_steps(self) -> None:
+        now = situation(LAMP, **self.LOGGER)
+        leaking, run_ = leaking_runtime(now), now.run
+        assert leaking is not None and run_ is not None
+        leak, step = now.cell.self_discharge_per_month / MONTH_S, 3600.0
+        soc, seconds, mode = now.circuit.start_soc, 0.0, now.modes[0]
+        full = now.circuit.charge_ah * 3600.0
+        while soc > run_.final_soc:
+            soc -= step * (leak + now.at(mode, soc).source_a / full)
+            seconds += step
+        self.assertAlmostEqual(leaking / seconds, 1.0, delta=3e-3)
+
+
+class Programme(SimpleTestCase):
+    def test_a_start_is_a_time_of_day(self) -> None:
+        for text in ("20:30", "00:00", "23:59"):
+            self.assertEqual(case("cases", MOUNT, **{"duty.start": text}).duty.start, text)
+        for text in ("24:00", "8:30", "20.30", "", "20:60"):
+            with self.assertRaises(CaseError) as refused:
+                case("cases", MOUNT, **{"duty.start": text})
+            self.assertIn("time of day", str(refused.exception))
