@@ -1,0 +1,102 @@
+"""The Run panel in the browser: the ribbon by mouse and keys, one measurement that narrows the range, the tools."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from playwright.sync_api import expect
+
+from hermotrope.bench import actions
+from hermotrope.bench.models import Conversion
+from hermotrope_core.case import number
+from tests.browser.base import BrowserTest
+from tests.support import case
+
+GUESSES = {
+    "device.modes.0.power_w": {"value": 5, "known_by": "guess"},
+    "source.capacity_ah": {"value": 4, "known_by": "measured"},
+    "path.2.efficiency": {"value": 0.92, "known_by": "measured"},
+    "device.modes.1.power_w": {"value": 40, "known_by": "measured"},
+}
+
+
+class RunJourney(BrowserTest):
+    def start(self, **changes: Any) -> None:
+        self.made = actions.create(case("cases", "hide-mount-on-tool-pack", **changes), "Started")
+        self.goto(f"/c/{self.made.pk}/?panel=run")
+
+    def lasts(self) -> list[float]:
+        return [number(s.seconds) for s in Conversion.objects.get(pk=self.made.pk).case.duty.repeat]
+
+    def width(self) -> float:
+        """Hours between the two ends of the sentence."""
+        text = self.page.locator(".sentence b").first.inner_text()
+        low, high = (float(hours) + float(minutes) / 60 for hours, minutes in re.findall(r"(\d+) h (\d+) min", text))
+        return high - low
+
+    def test_an_end_of_the_ribbon_is_dragged_and_moved_by_keys(self) -> None:
+        self.start()
+        page = self.page
+        before = page.locator(".sentence b").first.inner_text()
+        edge = page.locator('[data-edge="0"]')
+        edge.scroll_into_view_if_needed()
+        box = edge.bounding_box()
+        assert box
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x - 200, y, steps=5)
+        expect(page.locator(".ribbon-says")).to_have_text(re.compile("min"))
+        page.mouse.up()
+        expect(page.locator(".sentence b").first).not_to_have_text(before)
+        dragged = self.lasts()
+        self.assertTrue(300 < dragged[0] < 400, dragged)
+        self.assertEqual(dragged[1], 120)
+        page.locator('[data-edge="1"]').focus()
+        page.keyboard.press("ArrowRight")
+        expect(page.locator('[data-edge="1"]')).to_have_attribute("aria-valuenow", "180")
+        expect(page.locator('[data-edge="1"]')).to_be_focused()
+        page.locator("#undo").click()
+        expect(page.locator('[data-edge="1"]')).to_have_attribute("aria-valuenow", "120")
+
+    def test_one_measurement_narrows_the_range_as_promised(self) -> None:
+        self.start(**GUESSES)
+        page = self.page
+        first = page.locator(".measure-next li").first
+        expect(first).to_contain_text("“hold”")
+        expect(first).to_contain_text("guess")
+        promised = int(first.locator("b").inner_text().split()[0]) / 100
+        wide = self.width()
+        first.locator("a").click()
+        field = page.locator("#f-device-modes-0-power-w")
+        expect(field).to_be_visible()
+        with page.expect_response(lambda r: r.request.method == "POST" and r.ok):
+            page.locator("form:has(#f-device-modes-0-power-w) select").first.select_option("measured")
+        page.goto(f"{self.live_server_url}/c/{self.made.pk}/?panel=run")
+        self.assertAlmostEqual(1 - self.width() / wide, promised, delta=0.06)
+
+    def test_questions_survive_reload_and_a_word_that_is_no_figure(self) -> None:
+        self.start()
+        page = self.page
+        page.locator("summary", has_text="Swap plan").click()
+        page.locator("#ask-job").fill("20 h")
+        page.locator("#ask-job").press("Tab")
+        expect(page.locator(".swaps li").first).to_contain_text("pack 1 out, pack 2 in")
+        page.reload()
+        expect(page.locator("#ask-job")).to_have_value("20 h")
+        page.locator("#ask-own").fill("lots")
+        page.locator("#ask-own").press("Tab")
+        expect(page.locator(".asked .row-error")).to_be_visible()
+        expect(page.locator("#ask-own")).to_have_value("lots")
+        expect(page.locator(".swaps li").first).to_be_visible()
+        with page.expect_download() as file:
+            page.get_by_text("As a calendar file").click()
+        self.assertEqual(file.value.suggested_filename, "swaps.ics")
+
+    def test_a_phone_shows_it_without_sideways_scrolling(self) -> None:
+        self.start(**{"duty.start": "20:30"})
+        page = self.open_page(390, 844)
+        self.goto(f"/c/{self.made.pk}/?panel=run&job=20h&old_hours=6h&with=tool-12-2&with=bank-10", page)
+        expect(page.locator(".ribbon")).to_be_visible()
+        self.assertEqual(self.sideways(page), 0)

@@ -1,0 +1,194 @@
+"""The Run panel: the ribbon, what to measure next, the tools, and the files that are taken away."""
+
+from __future__ import annotations
+
+import csv
+import re
+from datetime import timedelta
+from io import StringIO
+from itertools import pairwise
+from math import ceil
+from typing import Any
+
+from django.core.management import call_command
+from django.test import TestCase
+from django.urls import reverse
+from icalendar import Calendar
+
+from hermotrope.bench import actions
+from hermotrope.bench.models import Conversion
+from hermotrope.drawings.ribbon import clock_time
+from hermotrope.shelf.models import Item
+from hermotrope_core.case import Case, Device, Duty, Supply, number
+from hermotrope_core.discharge import run
+from hermotrope_core.estimate import QUICK_DRAWS, Range, estimate
+from hermotrope_core.figures import duration
+from tests.support import case
+
+MOUNT = "hide-mount-on-tool-pack"
+
+
+def quick(made: Case) -> Range | None:
+    """The range as the page has it: fewer draws."""
+    return estimate(made, QUICK_DRAWS, worth=False)
+
+
+class RunPanel(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        call_command("load_starter", verbosity=0)
+
+    def setUp(self) -> None:
+        self.made = actions.create(case("cases", MOUNT), "Started")
+
+    @property
+    def now(self) -> Conversion:
+        return Conversion.objects.get(pk=self.made.pk)
+
+    def page(self, **asked: Any) -> str:
+        return self.client.get(self.made.get_absolute_url(), {"panel": "run", **asked}).content.decode()
+
+    def tools(self, **asked: Any) -> str:
+        return self.client.get(reverse("run-tools", args=[self.made.pk]), asked).content.decode()
+
+    def duty(self, **data: Any) -> Any:
+        sent = {"version": self.now.version, "panel": "run", **data}
+        return self.client.post(reverse("duty", args=[self.made.pk]), sent, headers={"HX-Request": "true"})
+
+    def change(self, **changes: Any) -> None:
+        self.made = actions.create(case("cases", MOUNT, **changes), "Started")
+
+    def test_the_sentence_and_the_sums_are_those_of_the_core(self) -> None:
+        text, found = self.page(), quick(self.now.case)
+        assert found
+        low, middle, high = (duration(p) for p in (found.p5, found.p50, found.p95))
+        self.assertIn(f"<b>{low} to {high}</b>, most likely <b>{middle}</b>; ends by pack cut-off", text)
+        self.assertIn("in “slew”", text)
+        for name in ("Ah / A", "Wh / W", "Wh × 0.8 / W"):
+            self.assertIn(name, text)
+
+    def test_an_end_is_dragged_to_whole_seconds(self) -> None:
+        self.assertEqual(self.duty(do="resize", at=1, seconds="299.6").status_code, 200)
+        self.assertEqual([number(s.seconds) for s in self.now.case.duty.repeat], [480.0, 300.0])
+
+    def test_a_drag_that_makes_no_sense_changes_nothing(self) -> None:
+        before = self.now.case
+        for at, seconds in (("1", "0"), ("1", "-5"), ("1", "soon"), ("1", "1e9"), ("1", ""), ("7", "60"), ("x", "60")):
+            with self.subTest(at=at, seconds=seconds):
+                self.assertGreaterEqual(self.duty(do="resize", at=at, seconds=seconds).status_code, 400)
+        self.assertEqual(self.now.case, before)
+
+    def test_changing_the_duty_keeps_its_start_and_kind(self) -> None:
+        self.change(**{"duty.start": "20:30", "duty.once": True})
+        self.duty(do="resize", at=0, seconds="3600")
+        self.duty(do="add", mode="slew", text="5 min")
+        self.duty(do="remove", at=1)
+        duty = self.now.case.duty
+        self.assertEqual((duty.start, duty.once), ("20:30", True))
+        self.assertEqual([s.mode for s in duty.repeat], ["hold", "slew"])
+
+    def test_a_programme_is_told_by_the_clock(self) -> None:
+        self.change(**{"duty.start": "20:30", "duty.once": True})
+        text = self.page()
+        found = quick(self.now.case)
+        assert found
+        self.assertIn(f"From 20:30 that is until <b>{clock_time('20:30', found.p50)}</b>", text)
+        self.assertIn("It lasts the programme of 10 min even at its worst; 9", text)
+        self.change(**{"duty.once": True, "duty.repeat.0.seconds": 90000})
+        self.assertIn("before the programme of", self.page())
+
+    def test_measuring_what_is_asked_shrinks_the_range_as_promised(self) -> None:
+        guess = {"value": 5, "known_by": "guess"}
+        self.change(**{"device.modes.0.power_w": guess, "source.capacity_ah": {"value": 4, "known_by": "label"}})
+        text = self.client.get(reverse("measure-next", args=[self.made.pk])).content.decode()
+        shares = [int(share) for share in re.findall(r"<b>(\d+) %</b>", text)]
+        self.assertEqual(shares, sorted(shares, reverse=True))
+        first = re.search(r"<span>([^<]*), now", text)
+        assert first
+        before = estimate(self.now.case)
+        assert before
+        best = before.measure_next[0]
+        self.change(**{
+            best.place.replace("[", ".").replace("]", ""): {
+                "value": 5 if "modes" in best.place else 4, "known_by": "measured",
+            },
+            **({} if "modes" in best.place else {"device.modes.0.power_w": guess}),
+            **({"source.capacity_ah": {"value": 4, "known_by": "label"}} if "modes" in best.place else {}),
+        })  # fmt: skip
+        after = estimate(self.now.case)
+        assert after
+        shrunk = 1 - (after.p95 - after.p5) / (before.p95 - before.p5)
+        self.assertAlmostEqual(shrunk, best.range_shrinks_by, delta=0.05)
+        self.assertEqual(shares[0], round(100 * best.range_shrinks_by))
+
+    def test_figures_that_are_not_understood_stay_with_their_reason(self) -> None:
+        for word in ("lots", "-3", "0", "9 apples", "1e99", "nan"):
+            with self.subTest(word):
+                text = self.tools(job=word, old_hours="6 h")
+                self.assertIn(f'value="{word}"', text)
+                self.assertIn('aria-invalid="true"', text)
+                self.assertIn("as it was", text)
+
+    def test_a_swap_plan_is_a_list_and_a_calendar(self) -> None:
+        self.change(**{"duty.start": "20:30"})
+        text = self.tools(job="20 h", own="2", charger="60 W")
+        found = quick(self.now.case)
+        assert found
+        needed = ceil(20 * 3600 / (0.9 * found.p5))
+        self.assertIn(f"{needed} packs</b> without recharging", text)
+        self.assertNotIn("not charged again", text)
+        answer = self.client.get(reverse("run-calendar", args=[self.made.pk]), {"job": "20 h", "own": "2"})
+        events = list(Calendar.from_ical(answer.content).walk("VEVENT"))
+        self.assertEqual(len(events), needed - 1)
+        gaps = {b["DTSTART"].dt - a["DTSTART"].dt for a, b in pairwise(events)}
+        self.assertEqual(len(gaps), 1)
+        self.assertAlmostEqual(gaps.pop() / timedelta(seconds=0.9 * found.p5), 1.0, delta=1e-3)
+        self.assertIn("not charged again by then", str(events[1]["SUMMARY"]))
+
+    def test_a_calendar_needs_a_plan(self) -> None:
+        url = reverse("run-calendar", args=[self.made.pk])
+        self.assertEqual(self.client.get(url).status_code, 404)
+        self.assertEqual(self.client.get(url, {"job": "soon"}).status_code, 404)
+
+    def test_the_run_as_a_table(self) -> None:
+        answer = self.client.get(reverse("run-table", args=[self.made.pk]))
+        rows = list(csv.DictReader(StringIO(answer.content.decode())))
+        self.assertEqual(list(rows[0]), ["seconds", "pack_v", "inlet_v", "pack_a", "charge_percent", "mode"])
+        seconds = [float(row["seconds"]) for row in rows]
+        self.assertEqual(seconds, sorted(seconds))
+        self.assertAlmostEqual(seconds[-1], run(self.now.case).runtime_s, delta=1.0)
+        self.assertEqual({row["mode"] for row in rows}, {"hold", "slew"})
+        self.change(**{"device.modes.0.name": "=1+1", "duty.repeat.0.mode": "=1+1"})
+        again = self.client.get(reverse("run-table", args=[self.made.pk])).content.decode()
+        self.assertIn(",'=1+1", again)
+
+    def test_packs_are_laid_over_on_one_axis(self) -> None:
+        keys = list(Item.objects.filter(kind="source").values_list("key", flat=True)[:5])
+        text = self.tools(**{"with": [*keys, "no-such-key"]})
+        self.assertEqual(text.count('<span class="place">'), 4)
+        for key in keys[:3]:
+            self.assertIn(f'<option value="{key}" selected>', text)
+
+    def test_the_output_of_a_device_is_drawn_over_the_run(self) -> None:
+        self.change(**{"device.output_by_v": [[10, 100], [12, 400]], "device.output_unit": "rpm"})
+        self.assertIn("rpm at the start", self.page())
+        self.assertIn("above <b>200 rpm</b>", self.tools(wish="200"))
+
+    def test_an_empty_conversion_says_nothing_it_does_not_know(self) -> None:
+        self.made = actions.create(actions.new_case("Nothing yet", Device("Thing", Supply()), Duty()), "Started")
+        text = self.page(job="9 h", old_hours="6 h")
+        self.assertNotIn("most likely", text)
+        self.assertNotIn("Swap plan", text)
+        for name in ("measure-next", "run-table", "run-calendar"):
+            self.assertEqual(self.client.get(reverse(name, args=[self.made.pk])).status_code, 404)
+
+    def test_no_more_queries_as_the_shelf_grows(self) -> None:
+        with self.assertNumQueries(3):
+            self.tools(**{"with": "tool-18-4"})
+        start = Item.objects.filter(kind="source").first()
+        assert start
+        for i in range(60):
+            start.pk, start.key = None, f"copy-{i}"
+            start.save()
+        with self.assertNumQueries(3):
+            self.tools(**{"with": "copy-3"})
