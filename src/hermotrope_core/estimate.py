@@ -23,8 +23,8 @@ from hermotrope_core.spread import MEASURED_SPREAD, Input, inputs
 DRAWS = 10_000
 QUICK_DRAWS = 1_500
 """Enough for a page that follows every keystroke; its ends differ by a few parts in a thousand."""
-WORTH_DRAWS, WORTH_DRAWS_STEPPED = 5_000, 1_000
-"""For each input that might be measured: for one mode, and for several, which are followed segment by segment."""
+WORTH_DRAWS = 4_000
+"""For each input that might be measured."""
 SEED = 20_240_611
 Z95 = NormalDist().inv_cdf(0.95)
 SHORTEST_S = 1e-9
@@ -75,8 +75,7 @@ def estimate(case: Case, draws: int = DRAWS, *, worth: bool = True) -> Range | N
     z = normals(len(found), draws)
     made = runs(case, factors(found, z), draws)
     p5, p50, p95 = (float(x) for x in np.percentile(made.runtime_s, (5, 50, 95)))
-    most = WORTH_DRAWS_STEPPED if len(case.duty_modes()) > 1 else WORTH_DRAWS
-    next_ = measure_next(case, found, min(draws, most)) if worth else ()
+    next_ = measure_next(case, found, min(draws, WORTH_DRAWS)) if worth else ()
     return Range(p5, p50, p95, made.causes(), next_)
 
 

@@ -1,9 +1,9 @@
 """A run over arrays of draws: the same circuit and duty with many values of each uncertain input at once.
 
 The scalar run (`discharge`) solves every piece in closed form; here the time over a piece is a
-Gauss-Legendre sum, and a duty with several modes is followed segment by segment in midpoint
-steps, or along its average where its cycles are very many. Both agree with the scalar run to a few
-parts in ten thousand (a test holds them together), which is far below any spread.
+Gauss-Legendre sum. A duty with several modes is followed along its average for as many whole cycles
+as surely run, and segment by segment in midpoint steps from there to its end. Both agree with the
+scalar run to a few parts in ten thousand (a test holds them together), far below any spread.
 """
 
 from __future__ import annotations
@@ -32,8 +32,8 @@ Array = np.ndarray[Any, np.dtype[np.float64]]
 Factors = dict[str, Array]
 """By the document's place of an input: one factor per draw."""
 
-MOST_CYCLES = 200
-"""With more cycles than this in a run, one cycle is less than half a per cent of it: the average is followed."""
+LAST_CYCLES = 2.0
+"""So many cycles before the first mode must stop, the average is left and every segment is followed."""
 MOST_STEPS = 100
 STEP_SOC = 0.02
 """Largest change of charge in one step of a segment."""
@@ -277,20 +277,10 @@ def runs(case: Case, factors: Factors, n: int) -> Runs:
         else:
             turns.append((mode, lasts))
     front = bundle.front(turns)
-    if len(front.laws) > 1 and _cycles(front, turns, bundle.circuit.start_soc) <= MOST_CYCLES:
-        times, cause = _stepped(front, turns, bundle.circuit)
-    else:
-        times, cause = _averaged(front, turns, bundle.circuit)
+    times, cause = (_stepped if len(front.laws) > 1 else _steady)(front, bundle.circuit, turns)
     off = _off_times(bundle, turns)
     sleeps = off < times
     return Runs(np.where(sleeps, off, times), np.where(sleeps, CAUSES.index("auto-off"), cause))
-
-
-def _cycles(front: _Front, turns: list[tuple[int, float]], start: float) -> float:
-    """About how many cycles a run has."""
-    emf = front.emf(np.full(len(front.ohm), 0.5))
-    spent = sum(float(np.median(front.speed(front.laws[mode], emf))) * lasts for mode, lasts in turns)
-    return float("inf") if spent <= 0.0 else start / spent
 
 
 def _floor(circuit: Circuit) -> tuple[float, int]:
@@ -298,47 +288,70 @@ def _floor(circuit: Circuit) -> tuple[float, int]:
     return reserve, CAUSES.index("reserve" if reserve > 0.0 else "empty")
 
 
-def _averaged(front: _Front, turns: list[tuple[int, float]], circuit: Circuit) -> tuple[Array, Any]:
-    """The duty as a mixture; it ends where the first of its modes must stop. Exact for one mode."""
-    n = len(front.ohm)
-    cycle = sum(lasts for _, lasts in turns)
+def _steady(front: _Front, circuit: Circuit, _turns: list[tuple[int, float]]) -> tuple[Array, Any]:
+    """One mode all the time, from the start down to where it must stop."""
+    law = front.laws[0]
     floor, why = _floor(circuit)
-    stops = np.array([law.stop for law in front.laws])
-    stop = stops.max(axis=0)
-    own = np.array([law.cause for law in front.laws])[stops.argmax(axis=0), np.arange(n)]
-    start = np.full(n, circuit.start_soc)
-    times = front.seconds([(mode, lasts / cycle) for mode, lasts in turns], start, np.maximum(stop, floor))
+    start = np.full(len(front.ohm), circuit.start_soc)
+    times = front.seconds([(0, 1.0)], start, np.maximum(law.stop, floor))
     if not np.isfinite(times).all():
         raise NeverEnds(NOTHING)
-    too_high = start > np.array([law.top for law in front.laws]).min(axis=0)
-    times = np.where(too_high | (stop >= start), 0.0, times)
-    return times, np.where(too_high, CAUSES.index("converter input too high"), np.where(stop > floor, own, why))
+    too_high = start > law.top
+    times = np.where(too_high | (law.stop >= start), 0.0, times)
+    return times, np.where(
+        too_high, CAUSES.index("converter input too high"), np.where(law.stop > floor, law.cause, why)
+    )
 
 
-def _stepped(front: _Front, turns: list[tuple[int, float]], circuit: Circuit) -> tuple[Array, Any]:
+def _leap(front: _Front, circuit: Circuit, turns: list[tuple[int, float]], floor: float) -> tuple[Array, Array]:
+    """Seconds and charge after the whole cycles that surely run, along the average of the duty.
+
+    The charge after k cycles solves seconds(start -> soc) = k cycles, by Newton from a little before the end.
+    """
+    cycle = sum(lasts for _, lasts in turns)
+    shares = [(mode, lasts / cycle) for mode, lasts in turns]
+    start = np.full(len(front.ohm), circuit.start_soc)
+
+    def mean(soc: Array) -> Array:
+        emf = front.emf(soc)
+        return np.asarray(sum(share * front.speed(front.laws[mode], emf) for mode, share in shares))
+
+    low = np.maximum(np.array([law.stop for law in front.laws]).max(axis=0), floor)
+    near = low + LAST_CYCLES * cycle * mean(np.clip(low, 0.0, 1.0))
+    runs_at_once = start <= np.array([law.top for law in front.laws]).min(axis=0)
+    near = np.where(runs_at_once & (near < start), near, start)
+    spent = front.seconds(shares, start, near)
+    cycles = np.where(np.isfinite(spent), np.floor(spent / cycle), 0.0)
+    soc = near
+    for _ in range(3):
+        soc = np.clip(soc + mean(soc) * (front.seconds(shares, start, soc) - cycles * cycle), near, start)
+    return cycles * cycle, np.where(cycles > 0.0, soc, start)
+
+
+def _stepped(front: _Front, circuit: Circuit, turns: list[tuple[int, float]]) -> tuple[Array, Any]:
     """Segment by segment, all draws side by side; those that have ended are left behind."""
     n = len(front.ohm)
     floor, why = _floor(circuit)
     time, cause = np.zeros(n), np.full(n, why)
     here = np.arange(n)
-    soc, clock = np.full(n, circuit.start_soc), 0.0
     if circuit.start_soc <= floor:
         return time, cause
+    clock, soc = _leap(front, circuit, turns, floor)
 
     def leave(gone: Any, at: Any, because: Any) -> None:
-        nonlocal here, soc, front
+        nonlocal here, soc, clock, front
         time[here[gone]], cause[here[gone]] = at, because
-        here, soc, front = here[~gone], soc[~gone], front.some(~gone)
+        here, soc, clock, front = here[~gone], soc[~gone], clock[~gone], front.some(~gone)
 
     while len(here):
         before = soc.max()
         for mode, lasts in turns:
             high = soc > front.laws[mode].top
             if high.any():
-                leave(high, clock, CAUSES.index("converter input too high"))
+                leave(high, clock[high], CAUSES.index("converter input too high"))
             dead = soc <= front.laws[mode].stop
             if dead.any():
-                leave(dead, clock, front.laws[mode].cause[dead])
+                leave(dead, clock[dead], front.laws[mode].cause[dead])
             if not len(here):
                 break
             after = _advance(front, mode, soc, lasts)
@@ -349,9 +362,9 @@ def _stepped(front: _Front, turns: list[tuple[int, float]], circuit: Circuit) ->
                 spent = front.some(ends).seconds([(mode, 1.0)], soc[ends], low[ends])
                 reason = np.where(law.stop >= floor, law.cause, why)[ends]
                 after = after[~ends]
-                leave(ends, clock + np.minimum(spent, lasts), reason)
+                leave(ends, clock[ends] + np.minimum(spent, lasts), reason)
             soc = after
-            clock += lasts
+            clock = clock + lasts
         if len(here) and before - soc.max() <= SOC_EPS:
             raise NeverEnds(NOTHING)
     return time, cause

@@ -26,7 +26,7 @@ def scaled(made: Case, by: dict[str, float]) -> Case:
 
 
 class Arrays(SimpleTestCase):
-    def check(self, made: Case, n: int = 24, close: float = 2e-4) -> set[str]:
+    def check(self, made: Case, n: int = 24, close: float = 4e-4) -> set[str]:
         """Every draw against the scalar run of the same values; the causes that came up."""
         found = inputs(made)
         drawn = factors(found, normals(len(found), n, seed=3))
@@ -42,8 +42,9 @@ class Arrays(SimpleTestCase):
 
     def test_every_public_case(self) -> None:
         for name, tree, _ in golden("cases"):
-            with self.subTest(name):  # a draw may end a cycle later where the last turn is a close call
-                self.check(case_from(tree), close=5e-3 if name == "gauge-panel-boosted" else 2e-4)
+            with self.subTest(name):
+                # a draw of many short cycles may end one of them later, where its last turn is a close call
+                self.check(case_from(tree), close=5e-3 if name == "gauge-panel-boosted" else 4e-4)
 
     def test_every_kind_of_end(self) -> None:
         for change, cause in (
