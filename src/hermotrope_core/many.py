@@ -306,7 +306,7 @@ def _steady(front: _Front, circuit: Circuit, _turns: list[tuple[int, float]]) ->
 def _leap(front: _Front, circuit: Circuit, turns: list[tuple[int, float]], floor: float) -> tuple[Array, Array]:
     """Seconds and charge after the whole cycles that surely run, along the average of the duty.
 
-    The charge after k cycles solves seconds(start -> soc) = k cycles, by Newton from a little before the end.
+    The charge after k cycles solves seconds(start -> soc) = k cycles: two steps of Newton from a little before the end.
     """
     cycle = sum(lasts for _, lasts in turns)
     shares = [(mode, lasts / cycle) for mode, lasts in turns]
@@ -321,10 +321,10 @@ def _leap(front: _Front, circuit: Circuit, turns: list[tuple[int, float]], floor
     runs_at_once = start <= np.array([law.top for law in front.laws]).min(axis=0)
     near = np.where(runs_at_once & (near < start), near, start)
     spent = front.seconds(shares, start, near)
-    cycles = np.where(np.isfinite(spent), np.floor(spent / cycle), 0.0)
-    soc = near
-    for _ in range(3):
-        soc = np.clip(soc + mean(soc) * (front.seconds(shares, start, soc) - cycles * cycle), near, start)
+    spent = np.where(np.isfinite(spent), spent, 0.0)
+    cycles = np.floor(spent / cycle)
+    soc = np.clip(near + mean(near) * (spent - cycles * cycle), near, start)
+    soc = np.clip(soc + mean(soc) * (front.seconds(shares, start, soc) - cycles * cycle), near, start)
     return cycles * cycle, np.where(cycles > 0.0, soc, start)
 
 
