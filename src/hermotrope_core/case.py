@@ -349,9 +349,21 @@ class Duty(Value, frozen=True):
         return sum(number(segment.seconds) for segment in self.repeat)
 
 
+MOST_HOURS = 72.0
+
+
 class Conditions(Value, frozen=True):
     temperature_c: Number = 20.0
     enclosure: Literal["open", "closed"] = "open"
+    temperature_by_h: Table | None = None
+    """Hours after the start and °C there; the run through it is told beside the one at `temperature_c`."""
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if self.temperature_by_h is not None:
+            check_table("temperature_by_h", self.temperature_by_h, -60.0, 100.0)
+            if self.temperature_by_h[0][0] < 0.0 or self.temperature_by_h[-1][0] > MOST_HOURS:
+                raise ValueError(f"temperature_by_h counts hours from the start, 0 to {MOST_HOURS:g}")
 
 
 class Choice(Value, frozen=True):

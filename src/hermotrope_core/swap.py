@@ -60,21 +60,26 @@ def swap_plan(job_s: float, cautious_s: float, own: int, recharge_s: float, *, h
     return Plan(job_s, each, needed, packs, tuple(swaps), recharge_s, gap)
 
 
-def recharge_seconds(situation: Situation, charger_w: float | None) -> float:
+def recharge_seconds(situation: Situation, charger_w: float | None, hours_a_day: float | None = None) -> float:
     """Seconds to put back what a run takes: Wh / (W x efficiency), not faster than the pack allows; inf for primaries.
 
-    Lithium and lead take back about 0.9 of what the charger gives, nickel 0.75 (typical).
+    A charger that works some hours of each day only (the sun, a car) takes as many days as it needs, the nights between
+    them counted. Lithium and lead take back about 0.9 of what the charger gives, nickel 0.75 (typical).
     """
     run, source = situation.run, situation.source
     if not situation.cell.rechargeable or run is None:
         return inf
     own = maybe(source.recharge_h)
-    if charger_w is None or charger_w <= 0.0:
-        return 3600.0 * own if own else inf
-    share = 0.75 if source.chemistry in ("nimh", "nicd") else 0.9
-    seconds = 3600.0 * run.energy_from_source_wh / (charger_w * share)
-    used = situation.circuit.start_soc - run.final_soc
-    return max(seconds, 3600.0 * own * used) if own else seconds
+    if charger_w is None:
+        seconds = 3600.0 * own if own else inf
+    else:
+        share = 0.75 if source.chemistry in ("nimh", "nicd") else 0.9
+        used = situation.circuit.start_soc - run.final_soc
+        seconds = max(3600.0 * run.energy_from_source_wh / (charger_w * share), 3600.0 * (own or 0.0) * used)
+    if hours_a_day is None or hours_a_day >= 24.0 or seconds in (0.0, inf):
+        return seconds
+    nights = ceil(seconds / (3600.0 * hours_a_day) - 1e-9) - 1
+    return seconds + nights * 3600.0 * (24.0 - hours_a_day)
 
 
 class FieldWarning(msgspec.Struct, frozen=True):

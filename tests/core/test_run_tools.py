@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from itertools import pairwise
 from math import inf
+from unittest import mock
 
 from django.test import SimpleTestCase
 
@@ -13,6 +14,7 @@ from hermotrope_core.document import CaseError
 from hermotrope_core.economy import Side, payback, side_of
 from hermotrope_core.job import charge_at, middle_wish, output_over_run
 from hermotrope_core.long_run import MONTH_S, leaking_runtime
+from hermotrope_core.night import through_the_night, turned
 from hermotrope_core.situation import Situation
 from hermotrope_core.sums import simple_sums
 from hermotrope_core.swap import field_warnings, handover, recharge_seconds, swap_plan
@@ -106,6 +108,9 @@ class Swaps(SimpleTestCase):
         slow = situation(MOUNT, **{"source.recharge_h": 5})
         self.assertAlmostEqual(recharge_seconds(slow, 600.0), 5 * 3600 * (1 - slow.run.final_soc))  # type: ignore[union-attr]
         self.assertEqual(recharge_seconds(slow, None), 5 * 3600)
+        self.assertEqual(recharge_seconds(slow, None, 5.0), 5 * 3600)
+        self.assertEqual(recharge_seconds(slow, None, 4.0), (5 + 20) * 3600)
+        self.assertEqual(recharge_seconds(slow, None, 2.0), (5 + 2 * 22) * 3600)
         self.assertEqual(recharge_seconds(situation("bat-detector-on-six-aaa"), 60.0), inf)
 
 
@@ -187,3 +192,48 @@ class Programme(SimpleTestCase):
             with self.assertRaises(CaseError) as refused:
                 case("cases", MOUNT, **{"duty.start": text})
             self.assertIn("time of day", str(refused.exception))
+
+
+class Night(SimpleTestCase):
+    def through(self, *table: tuple[float, float], **changes: object) -> tuple[float, str]:
+        found = through_the_night(case("cases", MOUNT, **{"conditions.temperature_by_h": table, **changes}))
+        assert found is not None
+        return found.runtime_s, found.end_cause
+
+    def test_an_even_temperature_changes_nothing(self) -> None:
+        for warmth in (20.0, 2.0):
+            flat = run(case("cases", MOUNT, **{"conditions.temperature_c": warmth}))
+            runs, cause = self.through((0, warmth), (9, warmth))
+            self.assertAlmostEqual(runs / flat.runtime_s, 1.0, delta=2e-4)
+            self.assertEqual(cause, flat.end_cause)
+
+    def test_a_cooling_night_lies_between_its_two_ends(self) -> None:
+        warm, cold = (run(case("cases", MOUNT, **{"conditions.temperature_c": t})).runtime_s for t in (20.0, -10.0))
+        cooling, _ = self.through((0, 20), (5, -10))
+        sooner, _ = self.through((0, 20), (1, -10))
+        self.assertTrue(cold < sooner < cooling < warm, (cold, sooner, cooling, warm))
+
+    def test_finer_pieces_agree(self) -> None:
+        cooling, _ = self.through((0, 20), (5, -10))
+        with mock.patch("hermotrope_core.night.PIECE_S", 300.0):
+            finer, _ = self.through((0, 20), (5, -10))
+        self.assertAlmostEqual(cooling / finer, 1.0, delta=2e-3)
+
+    def test_the_duty_goes_on_where_it_was(self) -> None:
+        repeat = case("cases", MOUNT).duty.repeat
+        for seconds, lasts in (
+            (0, [("hold", 480), ("slew", 120)]),
+            (100, [("hold", 380), ("slew", 120), ("hold", 100)]),
+            (480, [("slew", 120), ("hold", 480)]),
+            (600 * 7 + 500, [("slew", 100), ("hold", 480), ("slew", 20)]),
+        ):
+            self.assertEqual([(s.mode, s.seconds) for s in turned(repeat, seconds)], lasts)
+
+    def test_a_table_that_makes_no_sense_is_refused(self) -> None:
+        for table in ([], [[5, 20], [3, 10]], [[-1, 20]], [[0, 200]], [[0, 20], [100, 10]]):
+            with self.assertRaises(CaseError) as refused:
+                case("cases", MOUNT, **{"conditions.temperature_by_h": table})
+            self.assertIn("temperature_by_h", str(refused.exception))
+
+    def test_without_a_table_there_is_nothing_to_tell(self) -> None:
+        self.assertIsNone(through_the_night(case("cases", MOUNT)))

@@ -174,6 +174,29 @@ class RunPanel(TestCase):
         self.assertIn("rpm at the start", self.page())
         self.assertIn("above <b>200 rpm</b>", self.tools(wish="200"))
 
+    def test_the_pack_that_keeps_the_output_up_longest_is_marked(self) -> None:
+        self.change(**{"device.output_by_v": [[10, 100], [12, 400]], "device.output_unit": "rpm"})
+        text = self.tools(**{"with": ["tool-18-6", "tool-18-2"]})
+        longest = re.findall(r"<tr>(?:(?!</tr>).)*<b>longest</b></td></tr>", text)
+        self.assertEqual(len(longest), 1)
+        self.assertIn("6 Ah", longest[0])
+        self.assertNotIn("<b>longest</b>", self.page())
+
+    def test_a_night_that_grows_colder_is_told_beside_the_run(self) -> None:
+        self.assertNotIn("Through the night", self.page())
+        sent = {"version": self.now.version, "panel": "run", "place": "/conditions/temperature_by_h"}
+        htmx = {"HX-Request": "true"}
+        answer = self.client.post(
+            reverse("set", args=[self.made.pk]), {**sent, "text": "0 h: 15; 5 h: -8 °C"}, headers=htmx
+        )
+        self.assertEqual(answer.status_code, 200)
+        self.assertEqual(self.now.case.conditions.temperature_by_h, ((0.0, 15.0), (5.0, -8.0)))
+        self.assertRegex(self.page(), r"between 1[45] °C and -[0-9.]+ °C|between 1[45].\d? °C")
+        refused = self.client.post(
+            reverse("set", args=[self.made.pk]), {**sent, "text": "5: 200", "version": 2}, headers=htmx
+        )
+        self.assertEqual(refused.status_code, 422)
+
     def test_an_empty_conversion_says_nothing_it_does_not_know(self) -> None:
         self.made = actions.create(actions.new_case("Nothing yet", Device("Thing", Supply()), Duty()), "Started")
         text = self.page(job="9 h", old_hours="6 h")

@@ -204,7 +204,10 @@ def _run_panel(case: Case) -> Panel:
         "run",
         "Run",
         "run",
-        rows=(row(case, "plan_on", ""), *rows(case.conditions, ("temperature_c", "enclosure"), "/conditions")),
+        rows=(
+            row(case, "plan_on", ""),
+            *rows(case.conditions, ("temperature_c", "temperature_by_h", "enclosure"), "/conditions"),
+        ),
         more=tuple(_duty(case)),
         flags=rows(case.duty, ("start", "once"), "/duty"),
     )

@@ -13,12 +13,13 @@ from hermotrope.bench.feed import Feed
 from hermotrope.drawings.ribbon import clock_time, ribbon, sums_of
 from hermotrope.drawings.ways import curves
 from hermotrope.shelf.models import Item
-from hermotrope_core.case import Case, Source, planned
+from hermotrope_core.case import Case, Source, number, planned
 from hermotrope_core.economy import Side, payback, side_of
 from hermotrope_core.figures import digits, duration, figure
 from hermotrope_core.findings import check, verdict_of
 from hermotrope_core.job import charge_at, middle_wish, output_over_run
 from hermotrope_core.long_run import leaking_runtime
+from hermotrope_core.night import through_the_night
 from hermotrope_core.quantity import QuantityError, parse
 from hermotrope_core.situation import Situation
 from hermotrope_core.sums import simple_sums
@@ -31,6 +32,7 @@ ASKED = {
     "job": ("h", "9 h"),
     "own": ("", "2"),
     "charger": ("W", "60 W"),
+    "daily": ("h", "5 h"),
     "wish": ("", ""),
     "old_hours": ("h", "6 h"),
     "old_fill": ("", "8"),
@@ -97,8 +99,9 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "seam": _seam(situation),
         "plan": plan_for(feed, ask),
         "against": _against(situation, ask),
-        "overlay": overlay(case, ask),
+        "overlay": overlay(case, ask, wish_of(situation, ask)),
         "leak": _leak(situation),
+        "night": _night(feed),
     }
 
 
@@ -156,8 +159,13 @@ def _thought(one: Any) -> dict[str, str]:
     }
 
 
+def wish_of(situation: Situation, ask: RunAsk) -> float | None:
+    """The output that is enough: as asked, or the usual one; None without a table."""
+    return ask.values.get("wish") or middle_wish(situation)
+
+
 def _output(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
-    wish = ask.values.get("wish") or middle_wish(situation)
+    wish = wish_of(situation, ask)
     found = output_over_run(situation, wish) if wish is not None else None
     if found is None:
         return None
@@ -200,7 +208,7 @@ def plan_for(feed: Feed, ask: RunAsk) -> dict[str, Any] | None:
     if job is None or feed.range is None or feed.situation is None:
         return None
     charger = ask.values.get("charger")
-    recharge = recharge_seconds(feed.situation, charger)
+    recharge = recharge_seconds(feed.situation, charger, ask.values.get("daily"))
     own = max(1, min(200, int(ask.values.get("own", 200.0))))
     plan = swap_plan(3600.0 * job, feed.range.p5, own, recharge, hot=ask.hot)
     start = feed.case.duty.start
@@ -258,7 +266,7 @@ def _slots(ask: RunAsk) -> list[list[tuple[str, str, bool]]]:
     return [[(key, name, key == one) for key, name in sources] for one in chosen]
 
 
-def overlay(case: Case, ask: RunAsk) -> dict[str, Any] | None:
+def overlay(case: Case, ask: RunAsk, wish: float | None) -> dict[str, Any] | None:
     """The same path and duty on other packs: curves on one axis, and each one's runtime and verdict."""
     if not ask.overlaid:
         return None
@@ -270,6 +278,7 @@ def overlay(case: Case, ask: RunAsk) -> dict[str, Any] | None:
     rows = []
     for i, situation in enumerate(situations, start=1):
         run = situation.run
+        output = output_over_run(situation, wish) if wish is not None else None
         rows.append(
             {
                 "number": i,
@@ -277,9 +286,29 @@ def overlay(case: Case, ask: RunAsk) -> dict[str, Any] | None:
                 "runs": "no end" if run is None else duration(run.runtime_s) if run.runtime_s > 0.0 else "does not run",
                 "end": run.end_cause if run else "",
                 "verdict": verdict_of(check(situation)),
+                "above_s": output.above_s if output else 0.0,
+                "above": duration(output.above_s) if output else "",
             }
         )
-    return {"curves": curves(situations), "rows": rows}
+    longest = max((float(str(row["above_s"])) for row in rows), default=0.0)
+    return {"curves": curves(situations), "rows": rows, "longest": longest, "wish": wish}
+
+
+def _night(feed: Feed) -> dict[str, str] | None:
+    """The run through changing temperature, beside the one at one temperature."""
+    found = through_the_night(planned(feed.case)) if feed.run else None
+    if found is None or feed.run is None:
+        return None
+    start = feed.case.duty.start
+    return {
+        "runs": duration(found.runtime_s),
+        "until": clock_time(start, found.runtime_s) if start else "",
+        "end": found.end_cause,
+        "from": figure(found.warmest_c, "°C", 2),
+        "to": figure(found.coldest_c, "°C", 2),
+        "flat": duration(feed.run.runtime_s),
+        "at": figure(number(feed.case.conditions.temperature_c), "°C", 2),
+    }
 
 
 def _leak(situation: Situation) -> dict[str, str] | None:

@@ -53,6 +53,7 @@ TERMS = {
     "takes_over": "Takes over when the feed ends",
     "ocv": "Cell volts over charge",
     "output_by_v": "Output by volts",
+    "temperature_by_h": "Temperature over the hours",
     "output_unit": "Unit of the output",
     "energy_wh": "Internal battery",
     "size": "Cells",
@@ -75,6 +76,7 @@ AS_STATED = {
 }  # fmt: skip
 """Set-points, geometry and choices, which are taken as stated: nobody is asked how they are known."""
 REDRAWS = {
+    "temperature_by_h",
     "start",
     "seconds",
     "outer_mm",
@@ -92,6 +94,7 @@ TABLE_EXAMPLES = {
     "efficiency": "0.2 A: 86 %; 1 A: 90 %",
     "ocv": "0 %: 3 V; 50 %: 3.65 V; 100 %: 4.2 V",
     "output_by_v": "10 V: 2.4; 12 V: 4",
+    "temperature_by_h": "0 h: 15 °C; 8 h: 2 °C",
 }
 OPTIONAL = {"ends", "stands_for"}
 """Choices that may be left open again."""

@@ -25,7 +25,12 @@ FLAGS = {
     "mixed_cells",
     "takes_over",
 }
-TABLES: dict[str, tuple[str, str]] = {"efficiency": ("A", "%"), "ocv": ("%", "V"), "output_by_v": ("V", "")}
+TABLES: dict[str, tuple[str, str]] = {
+    "efficiency": ("A", "%"),
+    "ocv": ("%", "V"),
+    "output_by_v": ("V", ""),
+    "temperature_by_h": ("h", "°C"),
+}
 """Fields that may hold a table, with the units of its two columns."""
 WITH_PARENT = {"/device/internal_battery/energy_wh", "/device/bay/size"}
 """Left open, these take with them the part that is nothing without them."""

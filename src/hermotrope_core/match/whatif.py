@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.case import Case, Conditions, Known, Mode, Number, number
+from hermotrope_core.case import Case, Known, Mode, Number, number
 
 
 def what_if(case: Case, *, temperature_c: float | None = None, times: float = 1.0, over_max: bool = False) -> Case:
     """The case at another temperature in °C, with every draw `times` as large, or with over-max accepted."""
     if temperature_c is not None:
-        conditions = Conditions(temperature_c=temperature_c, enclosure=case.conditions.enclosure)
+        conditions = msgspec.structs.replace(case.conditions, temperature_c=temperature_c, temperature_by_h=None)
         case = msgspec.structs.replace(case, conditions=conditions)
     if times != 1.0:
         modes = tuple(_drawing(mode, times) for mode in case.device.modes)
