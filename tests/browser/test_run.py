@@ -60,6 +60,21 @@ class RunJourney(BrowserTest):
         page.locator("#undo").click()
         expect(page.locator('[data-edge="1"]')).to_have_attribute("aria-valuenow", "120")
 
+    def test_the_charts_are_read_and_zoomed_by_keys(self) -> None:
+        self.start()
+        page = self.page
+        chart, says = page.locator("[data-chart]"), page.locator(".chart-read")
+        chart.focus()
+        for _ in range(4):
+            page.keyboard.press("Shift+ArrowRight")
+        expect(says).to_contain_text("inlet")
+        there = says.inner_text()
+        for key in ("+", "+", "-", "0"):
+            page.keyboard.press(key)
+        expect(says).to_have_text(there)
+        page.keyboard.press("ArrowLeft")
+        expect(says).not_to_have_text(there)
+
     def test_one_measurement_narrows_the_range_as_promised(self) -> None:
         self.start(**GUESSES)
         page = self.page

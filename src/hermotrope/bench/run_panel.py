@@ -304,11 +304,15 @@ def _night(feed: Feed) -> dict[str, str] | None:
         "runs": duration(found.runtime_s),
         "until": clock_time(start, found.runtime_s) if start else "",
         "end": found.end_cause,
-        "from": figure(found.warmest_c, "°C", 2),
-        "to": figure(found.coldest_c, "°C", 2),
+        "from": _celsius(found.warmest_c),
+        "to": _celsius(found.coldest_c),
         "flat": duration(feed.run.runtime_s),
-        "at": figure(number(feed.case.conditions.temperature_c), "°C", 2),
+        "at": _celsius(number(feed.case.conditions.temperature_c)),
     }
+
+
+def _celsius(value: float) -> str:
+    return f"{value:.0f} °C".replace("-", "−")
 
 
 def _leak(situation: Situation) -> dict[str, str] | None:

@@ -88,7 +88,7 @@ def feed_context(
         "questions": [(q.ask, panel_of_place(case, q.place), _field_id(q.place)) for q in feed.questions],
         "ends": end_words(feed),
         "scrub": scrub_payload(feed.situation, feed.demands) if feed.situation else None,
-        "chart": run_chart(feed.situation, feed.marked_run, feed.range) if feed.situation and feed.marked_run else None,
+        "chart": run_chart(feed.situation, feed.marked_run, feed.range, conversion.measured_s) if feed.situation and feed.marked_run else None,
         "can_undo": conversion.revision - 1 in numbers,
         "can_redo": conversion.revision + 1 in numbers,
         "moves": move_problems(case),

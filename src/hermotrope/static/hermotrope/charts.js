@@ -14,6 +14,7 @@ const charts = (() => {
   function marks(data, kind) {
     return (plot) => {
       const { ctx } = plot, box = plot.bbox, dpr = devicePixelRatio;
+      const inside = (x) => x >= box.left - 1 && x <= box.left + box.width + 1;
       const rule = (y, words, colour, share) => {
         if (y < box.top || y > box.top + box.height) return;
         ctx.save(); ctx.strokeStyle = ctx.fillStyle = ink(colour); ctx.setLineDash([6 * dpr, 4 * dpr]); ctx.lineWidth = 1.4 * dpr;
@@ -28,9 +29,17 @@ const charts = (() => {
       }
       if (data.range && kind !== "duty") {
         const a = Math.max(box.left, plot.valToPos(data.range[0], "x", true)), b = Math.min(box.left + box.width, plot.valToPos(data.range[1], "x", true));
-        ctx.save(); ctx.globalAlpha = 0.28; ctx.fillStyle = ink("--copper-pale"); ctx.fillRect(a, box.top, b - a, box.height); ctx.restore();
+        ctx.save(); ctx.globalAlpha = 0.28; ctx.fillStyle = ink("--copper-pale"); ctx.fillRect(a, box.top, Math.max(0, b - a), box.height); ctx.restore();
+      }
+      if (data.measured && inside(plot.valToPos(data.measured, "x", true))) {
+        const at = plot.valToPos(data.measured, "x", true);
+        ctx.save(); ctx.strokeStyle = ctx.fillStyle = ink("--ink"); ctx.lineWidth = 1.6 * dpr; ctx.setLineDash([2 * dpr, 3 * dpr]);
+        ctx.beginPath(); ctx.moveTo(at, box.top); ctx.lineTo(at, box.top + box.height); ctx.stroke();
+        if (kind === "amps") { ctx.font = 600 + " " + 11 * dpr + "px " + ink("--sans"); ctx.textAlign = "right"; ctx.fillText(`it ran ${figures.clock(data.measured)}`, at - 5 * dpr, box.top + 12 * dpr); }
+        ctx.restore();
       }
       const x = plot.valToPos(data.end.seconds, "x", true);
+      if (!inside(x)) return;
       ctx.save(); ctx.strokeStyle = ctx.fillStyle = ink("--refused"); ctx.lineWidth = 2 * dpr;
       ctx.beginPath(); ctx.moveTo(x, box.top); ctx.lineTo(x, box.top + box.height); ctx.stroke();
       if (kind === "volts") { ctx.font = 650 + " " + 12 * dpr + "px " + ink("--sans"); ctx.textAlign = "right"; ctx.fillText(`${data.end.cause}, ${figures.clock(data.end.seconds)}`, x - 6 * dpr, box.top + 13 * dpr); }
@@ -57,12 +66,12 @@ const charts = (() => {
     const title = document.createElement("p");
     title.className = "chart-title"; title.innerHTML = made.title;
     holder.append(title);
-    const end = data.end.seconds, right = data.range ? Math.min(data.range[1], end * 1.6) : end;
+    const end = data.end.seconds, right = Math.max(data.range ? Math.min(data.range[1], end * 1.6) : end, Math.min(data.measured || 0, end * 1.6));
     const names = data.modes;
     const options = {
       width: Math.max(280, holder.clientWidth), height: HEIGHTS[kind] + (last ? 24 : 0), legend: { show: false },
       cursor: { y: false, drag: { x: true, y: false }, sync: { key: "run" } },
-      scales: { x: { time: false, range: (u, lo, hi) => (lo === 0 ? [0, Math.max(right, end * 1.04, 1)] : [lo, hi]) }, y: { range: (u, lo, hi) => made.range(lo, hi) } },
+      scales: { x: { time: false, range: (u, lo, hi) => (lo === 0 && hi >= end * 0.999 ? [0, Math.max(right, end * 1.04, 1)] : [lo, hi]) }, y: { range: (u, lo, hi) => made.range(lo, hi) } },
       axes: [
         axis({ show: true, size: last ? 28 : 8, values: (u, ticks) => (last ? ticks.map((t) => figures.clock(t)) : ticks.map(() => "")), space: 90, incrs: [1, 5, 15, 30, 60, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 432000, 864000, 2592000] }),
         axis({ size: 46, values: kind === "duty" ? (u, ticks) => ticks.map((t) => names[t] ? names[t].slice(0, 7) : "") : (u, ticks) => ticks.map((t) => Number(t.toFixed(3))), ...(kind === "duty" ? { splits: () => names.map((_, i) => i), grid: { show: false } } : { space: 26 }) }),
@@ -75,18 +84,20 @@ const charts = (() => {
 
   function read(holder, u, data) {
     const i = u.cursor.idx, out = holder.querySelector(".chart-read");
-    if (!out || i === null || i === undefined || !u.cursor.event) return;
+    if (!out || i === null || i === undefined || (!u.cursor.event && document.activeElement !== holder)) return;
     const s = data.series;
     if (s[PACK][i] === null) { out.textContent = ""; return; }
     out.textContent = `${figures.clock(s[TIME][i])}: pack ${figures.volts(s[PACK][i])}, inlet ${figures.volts(s[INLET][i])}, ${figures.amps(s[AMPS][i])}, ${s[CHARGE][i].toFixed(1)} % left, ${data.modes[s[MODE][i]]}`;
   }
 
+  // Draws what is not drawn yet; a chart whose run did not change keeps its zoom and its reading.
   function load() {
-    drawn.forEach(({ plots }) => plots.forEach((p) => p.destroy()));
-    drawn = [];
+    const stays = ({ holder, text }) => holder.isConnected && document.getElementById(holder.dataset.source)?.textContent === text;
+    drawn.filter((one) => !stays(one)).forEach(({ plots }) => plots.forEach((p) => p.destroy()));
+    drawn = drawn.filter(stays);
     document.querySelectorAll("[data-chart]").forEach((holder) => {
       const source = document.getElementById(holder.dataset.source);
-      if (!source) return;
+      if (!source || drawn.some((one) => one.holder === holder)) return;
       const data = JSON.parse(source.textContent);
       holder.replaceChildren();
       if (!data.series.length || data.end.seconds === 0) {
@@ -100,7 +111,10 @@ const charts = (() => {
       const out = document.createElement("p");
       out.className = "chart-read row-note"; out.setAttribute("role", "status");
       holder.append(out);
-      drawn.push({ holder, data, plots });
+      holder.tabIndex = 0;
+      holder.setAttribute("role", "group");
+      holder.setAttribute("aria-label", "The run over time: arrow keys read values, plus and minus zoom, 0 shows all");
+      drawn.push({ holder, data, plots, text: source.textContent });
     });
   }
 
@@ -114,11 +128,31 @@ const charts = (() => {
     });
   }
 
+  // By keys: arrows move the reading (Shift: ten points), + and - zoom around it, 0 shows all.
+  document.addEventListener("keydown", (event) => {
+    const one = drawn.find(({ holder }) => holder === event.target);
+    if (!one || event.ctrlKey || event.metaKey || event.altKey) return;
+    const { data, plots } = one, time = data.series[TIME], first = plots[0];
+    const move = { ArrowLeft: -1, ArrowRight: 1 }[event.key], zoom = { "+": 0.5, "=": 0.5, "-": 2 }[event.key];
+    if (!move && !zoom && event.key !== "0") return;
+    event.preventDefault();
+    let at = first.cursor.idx ?? 0;
+    if (move) at = Math.min(time.length - 1, Math.max(0, at + move * (event.shiftKey ? 10 : 1)));
+    const all = [0, Math.max(data.end.seconds * 1.04, data.range ? Math.min(data.range[1], data.end.seconds * 1.6) : 0)];
+    let { min, max } = first.scales.x;
+    if (zoom) { min = time[at] - (time[at] - min) * zoom; max = time[at] + (max - time[at]) * zoom; }
+    if (time[at] < min || time[at] > max) { const half = (max - min) / 2; min = time[at] - half; max = time[at] + half; }
+    if (event.key === "0") [min, max] = all;
+    min = Math.max(0, min); max = Math.min(all[1], Math.max(max, min + 1));
+    plots.forEach((p) => { p.setScale("x", { min, max }); p.setCursor({ left: p.valToPos(time[at], "x"), top: 0 }, false); });
+    read(one.holder, { cursor: { idx: at } }, data);
+  });
+
   const PRINTED = 660;
   const widen = (width) => drawn.forEach(({ holder, plots }) => plots.forEach((p) => p.setSize({ width: width ?? Math.max(280, holder.clientWidth), height: p.height })));
   addEventListener("resize", () => widen());
   addEventListener("beforeprint", () => widen(PRINTED));
   addEventListener("afterprint", () => widen());
-  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", load);
+  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => { drawn.forEach((one) => { one.text = null; }); load(); });
   return { load, cursor };
 })();
