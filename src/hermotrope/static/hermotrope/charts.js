@@ -1,7 +1,7 @@
 // The run over time, drawn by uPlot from series that the server worked out.
 "use strict";
 const charts = (() => {
-  let drawn = [];
+  let drawn = [], keyed = -1e9;  // when a key last moved the reading: the plots then answer with a nearest point
   const [TIME, PACK, INLET, AMPS, CHARGE, MODE] = [0, 1, 2, 3, 4, 5];
   const HEIGHTS = { volts: 180, amps: 92, charge: 84, duty: 52 };
   const ink = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
@@ -77,14 +77,15 @@ const charts = (() => {
         axis({ size: 46, values: kind === "duty" ? (u, ticks) => ticks.map((t) => names[t] ? names[t].slice(0, 7) : "") : (u, ticks) => ticks.map((t) => Number(t.toFixed(3))), ...(kind === "duty" ? { splits: () => names.map((_, i) => i), grid: { show: false } } : { space: 26 }) }),
       ],
       series: [{}, ...made.series.map((s) => ({ points: { show: false }, ...(kind === "duty" ? { paths: uPlot.paths.stepped({ align: 1 }), fillTo: -0.35 } : {}), ...s }))],
-      hooks: { draw: [marks(data, kind)], setCursor: [(u) => read(holder, u, data)] },
+      hooks: { draw: [marks(data, kind)], setCursor: [(u) => { if (u.cursor.event && performance.now() - keyed > 150) read(holder, u.cursor.idx, data); }] },
     };
     return new uPlot(options, [data.series[TIME], ...made.columns.map((c) => data.series[c])], holder);
   }
 
-  function read(holder, u, data) {
-    const i = u.cursor.idx, out = holder.querySelector(".chart-read");
-    if (!out || i === null || i === undefined || (!u.cursor.event && document.activeElement !== holder)) return;
+  function read(holder, i, data) {
+    const out = holder.querySelector(".chart-read");
+    if (!out || i === null || i === undefined) return;
+    drawn.filter((one) => one.holder === holder).forEach((one) => { one.at = i; });
     const s = data.series;
     if (s[PACK][i] === null) { out.textContent = ""; return; }
     out.textContent = `${figures.clock(s[TIME][i])}: pack ${figures.volts(s[PACK][i])}, inlet ${figures.volts(s[INLET][i])}, ${figures.amps(s[AMPS][i])}, ${s[CHARGE][i].toFixed(1)} % left, ${data.modes[s[MODE][i]]}`;
@@ -114,13 +115,13 @@ const charts = (() => {
       holder.tabIndex = 0;
       holder.setAttribute("role", "group");
       holder.setAttribute("aria-label", "The run over time: arrow keys read values, plus and minus zoom, 0 shows all");
-      drawn.push({ holder, data, plots, text: source.textContent });
+      drawn.push({ holder, data, plots, at: 0, text: source.textContent });
     });
   }
 
   // Shows where the scrubber's charge lies on the time axis.
   function cursor(charge) {
-    drawn.forEach(({ data, plots }) => {
+    drawn.filter(({ holder }) => holder !== document.activeElement).forEach(({ data, plots }) => {
       const column = data.series[CHARGE];
       let i = column.findIndex((c) => c <= charge);
       if (i < 0) i = column.length - 1;
@@ -136,16 +137,18 @@ const charts = (() => {
     const move = { ArrowLeft: -1, ArrowRight: 1 }[event.key], zoom = { "+": 0.5, "=": 0.5, "-": 2 }[event.key];
     if (!move && !zoom && event.key !== "0") return;
     event.preventDefault();
-    let at = first.cursor.idx ?? 0;
+    keyed = performance.now();
+    let at = one.at;
     if (move) at = Math.min(time.length - 1, Math.max(0, at + move * (event.shiftKey ? 10 : 1)));
     const all = [0, Math.max(data.end.seconds * 1.04, data.range ? Math.min(data.range[1], data.end.seconds * 1.6) : 0)];
     let { min, max } = first.scales.x;
     if (zoom) { min = time[at] - (time[at] - min) * zoom; max = time[at] + (max - time[at]) * zoom; }
     if (time[at] < min || time[at] > max) { const half = (max - min) / 2; min = time[at] - half; max = time[at] + half; }
+    one.at = at;
     if (event.key === "0") [min, max] = all;
     min = Math.max(0, min); max = Math.min(all[1], Math.max(max, min + 1));
     plots.forEach((p) => { p.setScale("x", { min, max }); p.setCursor({ left: p.valToPos(time[at], "x"), top: 0 }, false); });
-    read(one.holder, { cursor: { idx: at } }, data);
+    read(one.holder, at, data);
   });
 
   const PRINTED = 660;
