@@ -219,6 +219,7 @@ def plan_for(feed: Feed, ask: RunAsk) -> dict[str, Any] | None:
             "out": swap.out,
             "into": swap.into,
             "ready": swap.ready,
+            "again": "" if recharge == inf else _moment(start, swap.at_s + recharge),
         }
         for swap in plan.swaps
     ]
@@ -229,6 +230,19 @@ def plan_for(feed: Feed, ask: RunAsk) -> dict[str, Any] | None:
         "recharge": "cannot be recharged" if recharge == inf else duration(recharge),
         "short": sum(not swap.ready for swap in plan.swaps if swap.into <= swap.out),
     }
+
+
+def _moment(start: str | None, seconds: float) -> str:
+    """A moment after the start: by the clock where the start is known."""
+    if start is None:
+        return f"after {duration(seconds)}"
+    days = int((seconds + _since_midnight(start)) // 86400)
+    return f"by {clock_time(start, seconds)}{f', {days} d later' if days else ''}"
+
+
+def _since_midnight(start: str) -> float:
+    hours, minutes = start.split(":")
+    return 3600.0 * int(hours) + 60.0 * int(minutes)
 
 
 def _against(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
@@ -312,7 +326,7 @@ def _night(feed: Feed) -> dict[str, str] | None:
 
 
 def _celsius(value: float) -> str:
-    return f"{value:.0f} °C".replace("-", "−")
+    return f"{round(value)} °C".replace("-", "−")
 
 
 def _leak(situation: Situation) -> dict[str, str] | None:

@@ -14,13 +14,12 @@ MOST_POINTS = 3000
 LEAP_POINTS = 60
 
 
-def run_chart(
-    situation: Situation, run: Run, range_: Range | None, measured_s: float | None = None
-) -> dict[str, Any]:
+def run_chart(situation: Situation, run: Run, range_: Range | None, measured_s: float | None = None) -> dict[str, Any]:
     """Series for the browser: seconds, pack and inlet volts, pack amperes, charge in per cent, mode.
 
     Every change of mode is a step, so each mark gives two rows (end of one mode, start of the
-    next). `measured_s` is how long it ran when it was tried. Cycles that were taken at once are drawn thinned, mode by mode.
+    next). Cycles that were taken at once are drawn thinned, mode by mode. `measured_s` is how long
+    it ran when it was tried.
     """
     modes = situation.modes
     draws = [draw_of(situation.circuit, mode_demand(mode), situation.device_stage) for mode in modes]

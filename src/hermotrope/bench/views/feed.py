@@ -60,6 +60,12 @@ def feed(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "bench/_workbench.html" if partial else "bench/feed.html", context)
 
 
+def _chart(feed: Feed, measured_s: float | None) -> dict[str, Any] | None:
+    if feed.situation is None or feed.marked_run is None:
+        return None
+    return run_chart(feed.situation, feed.marked_run, feed.range, measured_s)
+
+
 def feed_context(
     conversion: Conversion, panel: str, refused: Row | None = None, query: QueryDict | None = None
 ) -> dict[str, Any]:
@@ -88,7 +94,7 @@ def feed_context(
         "questions": [(q.ask, panel_of_place(case, q.place), _field_id(q.place)) for q in feed.questions],
         "ends": end_words(feed),
         "scrub": scrub_payload(feed.situation, feed.demands) if feed.situation else None,
-        "chart": run_chart(feed.situation, feed.marked_run, feed.range, conversion.measured_s) if feed.situation and feed.marked_run else None,
+        "chart": _chart(feed, conversion.measured_s),
         "can_undo": conversion.revision - 1 in numbers,
         "can_redo": conversion.revision + 1 in numbers,
         "moves": move_problems(case),
