@@ -48,6 +48,28 @@ def helper(page: Page) -> None:
     page.evaluate("scrollBy(0, -170)")
 
 
+def night(page: Page) -> None:
+    """One programme from dusk: the stretches of the demonstration's duty and more of them, by the clock."""
+
+    def typed(selector: str, text: str) -> None:
+        page.locator(selector).fill(text)
+        page.locator(selector).press("Tab")
+        page.wait_for_timeout(900)
+
+    typed("#f-duty-repeat-0-seconds", "2 h 30 min")
+    typed("#f-duty-repeat-1-seconds", "10 min")
+    for mode, lasts in (("hold", "90 min"), ("slew", "5 min"), ("hold", "40 min")):
+        page.locator("#duty-mode").select_option(mode)
+        page.locator("#duty-for").fill(lasts)
+        page.locator(".duty-add button").first.click()
+        page.wait_for_timeout(900)
+    typed("#f-duty-start", "20:30")
+    typed("#f-conditions-temperature-by-h", "0 h: 14 °C; 8 h: -2 °C")
+    page.locator("#f-duty-once").select_option("yes")
+    page.wait_for_selector(".measure-next")
+    to(".sentence")(page)
+
+
 # file, title of the conversion (or a path), panel, size, what to do before the picture
 VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]] = [
     ("bench", "/", "", WIDE, None),
@@ -66,7 +88,9 @@ VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]
     ("phone", "Pan mount, Hide 3", "", PHONE, None),
     ("device", "Pan mount, Hide 3", "6", WIDE, to("#workbench")),
     ("bay", "Jetty lamps", "4", WIDE, bay),
+    ("run-packs", "Pan mount, Hide 3", "run&with=tool-18-6&with=tool-18-2&with=lfp-19-5", WIDE, to(".tool")),
     ("measuring", "Pan mount, Hide 3", "1", PHONE, helper),
+    ("run-night", "Pan mount, Hide 3", "run", WIDE, night),
 ]
 
 
