@@ -168,6 +168,9 @@ class RunPanel(TestCase):
         self.assertEqual(text.count('<span class="place">'), 4)
         for key in keys[:3]:
             self.assertIn(f'<option value="{key}" selected>', text)
+        self.assertIn("Volts at the pack", text)
+        self.change(**{"path": []})
+        self.assertIn("Volts at the inlet", self.tools(**{"with": keys[0]}))
 
     def test_the_output_of_a_device_is_drawn_over_the_run(self) -> None:
         self.change(**{"device.output_by_v": [[10, 100], [12, 400]], "device.output_unit": "rpm"})

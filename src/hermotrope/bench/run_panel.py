@@ -304,8 +304,9 @@ def overlay(case: Case, ask: RunAsk, wish: float | None) -> dict[str, Any] | Non
                 "above": duration(output.above_s) if output else "",
             }
         )
+    where = "pack" if situations[0].circuit.holders else "inlet"
     longest = max((float(str(row["above_s"])) for row in rows), default=0.0)
-    return {"curves": curves(situations), "rows": rows, "longest": longest, "wish": wish}
+    return {"curves": curves(situations, where), "where": where, "rows": rows, "longest": longest, "wish": wish}
 
 
 def _night(feed: Feed) -> dict[str, str] | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 
@@ -24,6 +24,8 @@ LARGE = (22.0, 190.0)
 COLUMN, FIRST = 96.0, 58.0
 CURVE_BOX = (40.0, 12.0, 450.0, 190.0)
 """Left, top, right and bottom of the run curves' plot."""
+COLUMNS = {"pack": 1, "inlet": 2}
+"""Of the chart's series."""
 BAR_HEIGHT = 26.0
 TERM_NAMES = {"longest": "run", "lightest": "mass", "cheapest": "cost", "least-work": "work", "reversible": "undo"}
 
@@ -101,7 +103,7 @@ def _words(supply: Supply, spans: Sequence[Span]) -> str:
 
 
 class Curve(msgspec.Struct, frozen=True):
-    """The inlet's volts of one way over time as a line, and where its name stands."""
+    """The volts of one way over time as a line, and where its name stands."""
 
     points: str
     end_x: float
@@ -119,21 +121,21 @@ class Curves(msgspec.Struct, frozen=True):
     window: tuple[float, float] | None
 
 
-def curves(situations: Sequence[Situation]) -> Curves | None:
-    """The inlet's volts of several ways over time; None where none of them ends."""
+def curves(situations: Sequence[Situation], at: Literal["inlet", "pack"] = "inlet") -> Curves | None:
+    """Volts of several ways over time, at the inlet with its window or at the pack; None where none of them ends."""
     found: list[tuple[int, list[float], list[float], float]] = []
     for number, situation in enumerate(situations, start=1):
         if situation.run is None or situation.run.runtime_s <= 0.0:
             continue
         made = run_chart(situation, run(situation.case, marks=True), None)["series"]
-        pairs = [(t, v) for t, v in zip(made[0], made[2], strict=True) if v is not None]
+        pairs = [(t, v) for t, v in zip(made[0], made[COLUMNS[at]], strict=True) if v is not None]
         found.append((number, [t for t, _ in pairs], [v for _, v in pairs], situation.run.runtime_s))
     if not found:
         return None
     left, top, right, bottom = CURVE_BOX
     longest = max(end for *_, end in found)
     supply = situations[0].case.device.supply
-    low, high = maybe(supply.min_v), maybe(supply.max_v)
+    low, high = (maybe(supply.min_v), maybe(supply.max_v)) if at == "inlet" else (None, None)
     every = [v for _, _, volts, _ in found for v in volts] + [v for v in (low, high) if v is not None]
     least, most = ends_of(min(every), max(every))
 
@@ -148,10 +150,10 @@ def curves(situations: Sequence[Situation]) -> Curves | None:
         points = _thin([(x(t), y(v)) for t, v in zip(times, volts, strict=True)])
         made_curves.append(Curve(" ".join(f"{a},{b}" for a, b in points), x(end), points[-1][1], duration(end), number))
     unit = step(longest / 3600.0)
-    marks, at = [], 0.0
-    while at <= longest / 3600.0 + 1e-9:
-        marks.append((x(at * 3600.0), f"{at:g} h"))
-        at += unit
+    marks, hour = [], 0.0
+    while hour <= longest / 3600.0 + 1e-9:
+        marks.append((x(hour * 3600.0), f"{hour:g} h"))
+        hour += unit
     return Curves(
         tuple(made_curves),
         tuple(marks),
