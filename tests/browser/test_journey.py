@@ -106,7 +106,8 @@ class MainJourney(BrowserTest):
         self.assertGreater(len(chart["series"][0]), 60)
         page.emulate_media(media="print")
         expect(page.locator(".print-sheet")).to_be_visible()
-        expect(page.locator("#panel")).to_be_hidden()
+        expect(page.locator(".duty-add").first).to_be_hidden()
+        expect(page.locator(".sentence")).to_be_visible()
         self.assertGreater(len(page.pdf(format="A4")), 10_000)
         page.emulate_media(media="screen")
 
