@@ -123,7 +123,8 @@ def handover(situation: Situation) -> Handover | None:
     if not inner.takes_over:
         words = "The inner battery does not take over: at the end of the feed the device stops."
         return Handover(run.runtime_s, 0.0, words)
+    fills = "Whether the feed fills it meanwhile is not known: if it does, that comes out of the pack first."
     seam = "It takes over without a gap when the feed falls away"
     if "writes-storage" in device.traits and device.ends in ("abrupt", "resets"):
         seam += "; when it is empty too, the device stops abruptly while it may be writing"
-    return Handover(run.runtime_s, 3600.0 * energy / watts if watts > 0.0 else inf, f"{seam}.")
+    return Handover(run.runtime_s, 3600.0 * energy / watts if watts > 0.0 else inf, f"{seam}. {fills}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import re
-from datetime import timedelta
+from datetime import date, timedelta
 from io import StringIO
 from itertools import pairwise
 from math import ceil
@@ -200,6 +200,28 @@ class RunPanel(TestCase):
             reverse("set", args=[self.made.pk]), {**sent, "text": "5: 200", "version": 2}, headers=htmx
         )
         self.assertEqual(refused.status_code, 422)
+
+    def test_a_stretch_is_typed_until_a_time_of_day(self) -> None:
+        refused = self.duty(do="add", mode="slew", text="until 02:00")
+        self.assertContains(refused, "say first when the duty begins", status_code=422)
+        self.change(**{"duty.start": "20:30", "duty.once": True})  # ten minutes of duty, to 20:40
+        self.duty(do="add", mode="slew", text="until 02:00")
+        self.duty(do="add", mode="hold", text="01:00")
+        self.assertEqual([number(s.seconds) for s in self.now.case.duty.repeat[2:]], [5 * 3600 + 1200, 23 * 3600])
+
+    def test_the_date_of_payback_and_what_a_unit_of_price_buys(self) -> None:
+        self.change(**{"source.price": 60})
+        text = self.tools(old_hours="6 h", old_fill="12", week="10 h", **{"with": "tool-18-6"})
+        self.assertIn("30 h", text)
+        day = date.today() + timedelta(days=21)
+        self.assertIn(f"in about 21 days, on {day.day} {day:%B %Y}", text)
+        self.assertIn("a unit of its price", text)
+        self.assertNotIn(", on ", self.tools(old_hours="6 h", old_fill="12"))
+
+    def test_the_run_stands_on_the_page_as_a_table(self) -> None:
+        rows = re.findall(r"<tr>((?:<td[^>]*>[^<]*</td>){6})</tr>", self.page())
+        self.assertTrue(20 < len(rows) <= 31, len(rows))
+        self.assertIn("100.0 %", rows[0])
 
     def test_an_empty_conversion_says_nothing_it_does_not_know(self) -> None:
         self.made = actions.create(actions.new_case("Nothing yet", Device("Thing", Supply()), Duty()), "Started")

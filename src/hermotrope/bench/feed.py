@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from functools import cached_property, lru_cache
+from typing import Any
 
+from hermotrope.drawings.chart import run_chart
 from hermotrope_core.case import Case, Question, planned, questions
 from hermotrope_core.circuit import Demand, Point
 from hermotrope_core.discharge import Run, run
@@ -49,6 +51,13 @@ class Feed:
     @cached_property
     def range(self) -> Range | None:
         return _range(self.situation.case) if self.situation and self.run else None
+
+    @cached_property
+    def chart(self) -> dict[str, Any] | None:
+        """The run as series for the charts and tables."""
+        if self.situation is None or self.marked_run is None:
+            return None
+        return run_chart(self.situation, self.marked_run, self.range)
 
     @property
     def refused(self) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date, timedelta
 from math import inf
 from typing import Any
 from urllib.parse import urlencode
@@ -28,6 +29,9 @@ from hermotrope_core.swap import field_warnings, handover, recharge_seconds, swa
 MOST_OVERLAID = 4
 """Runs on one axis, the conversion's own among them."""
 MOST_CHOICES = 200
+MOST_ROWS = 30
+MOST_DAYS = 50 * 365.0
+"""A payback later than this has no date."""
 ASKED = {
     "job": ("h", "9 h"),
     "own": ("", "2"),
@@ -102,6 +106,7 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "overlay": overlay(case, ask, wish_of(situation, ask)),
         "leak": _leak(situation),
         "night": _night(feed),
+        "table": _table(feed),
     }
 
 
@@ -265,10 +270,12 @@ def _against(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
             "per_money": f"{side.minutes_per_money:.0f} min" if side.minutes_per_money else "–",
         }
 
-    told = None
+    told: dict[str, Any] | None = None
     if back is not None:
         days = "" if back.days == inf else f"{back.days:.0f}"
-        told = {"hours": duration(3600.0 * back.hours), "runs": f"{back.runs:.0f}", "days": days}
+        told = {"hours": duration(3600.0 * back.hours), "runs": f"{back.runs:.0f}", "days": days, "on": None}
+        if back.days < MOST_DAYS:
+            told["on"] = date.today() + timedelta(days=back.days)
     return {"sides": [words(old), words(new)], "back": told}
 
 
@@ -300,13 +307,21 @@ def overlay(case: Case, ask: RunAsk, wish: float | None) -> dict[str, Any] | Non
                 "runs": "no end" if run is None else duration(run.runtime_s) if run.runtime_s > 0.0 else "does not run",
                 "end": run.end_cause if run else "",
                 "verdict": verdict_of(check(situation)),
+                "per_money": _per_money(situation),
                 "above_s": output.above_s if output else 0.0,
                 "above": duration(output.above_s) if output else "",
             }
         )
     where = "pack" if situations[0].circuit.holders else "inlet"
     longest = max((float(str(row["above_s"])) for row in rows), default=0.0)
-    return {"curves": curves(situations, where), "where": where, "rows": rows, "longest": longest, "wish": wish}
+    return {
+        "curves": curves(situations, where),
+        "where": where,
+        "rows": rows,
+        "longest": longest,
+        "wish": wish,
+        "priced": any(row["per_money"] for row in rows),
+    }
 
 
 def _night(feed: Feed) -> dict[str, str] | None:
@@ -326,8 +341,27 @@ def _night(feed: Feed) -> dict[str, str] | None:
     }
 
 
+def _table(feed: Feed) -> list[list[str]]:
+    """The run in some thirty rows: time, volts at the pack and the inlet, amperes, charge, mode."""
+    chart = feed.chart
+    if chart is None or not chart["series"]:
+        return []
+    rows = list(zip(*chart["series"], strict=True))
+    stride = -(-len(rows) // MOST_ROWS)
+    made = []
+    for seconds, pack, inlet, amps, charge, mode in [*rows[:-1:stride], rows[-1]]:
+        told = ["–"] * 3 if pack is None else [f"{pack:.2f} V", f"{inlet:.2f} V", figure(amps, "A")]
+        made.append([duration(seconds), *told, f"{charge:.1f} %", chart["modes"][int(mode)]])
+    return made
+
+
 def _celsius(value: float) -> str:
     return f"{round(value)} °C".replace("-", "−")
+
+
+def _per_money(situation: Situation) -> str:
+    minutes = side_of(situation, "").minutes_per_money
+    return f"{minutes:.1f} min" if minutes else ""
 
 
 def _leak(situation: Situation) -> dict[str, str] | None:

@@ -14,12 +14,11 @@ MOST_POINTS = 3000
 LEAP_POINTS = 60
 
 
-def run_chart(situation: Situation, run: Run, range_: Range | None, measured_s: float | None = None) -> dict[str, Any]:
+def run_chart(situation: Situation, run: Run, range_: Range | None) -> dict[str, Any]:
     """Series for the browser: seconds, pack and inlet volts, pack amperes, charge in per cent, mode.
 
     Every change of mode is a step, so each mark gives two rows (end of one mode, start of the
-    next). Cycles that were taken at once are drawn thinned, mode by mode. `measured_s` is how long
-    it ran when it was tried.
+    next). Cycles that were taken at once are drawn thinned, mode by mode.
     """
     modes = situation.modes
     draws = [draw_of(situation.circuit, mode_demand(mode), situation.device_stage) for mode in modes]
@@ -38,7 +37,6 @@ def run_chart(situation: Situation, run: Run, range_: Range | None, measured_s: 
         "series": [list(column) for column in zip(*rows, strict=True)] if rows else [],
         "modes": [mode.name for mode in modes],
         "end": {"seconds": run.runtime_s, "cause": run.end_cause, "mode": run.end_mode},
-        "measured": measured_s,
         "range": [range_.p5, range_.p95] if range_ else None,
         "limits": {"min": maybe(supply.min_v), "max": maybe(supply.max_v), "cutoff": situation.circuit.cutoff_v},
         "bank": situation.source.regulated_output is not None,

@@ -18,7 +18,6 @@ from hermotrope.bench.places import kind_problems, move_problems, tray
 from hermotrope.bench.run_panel import run_context
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.bay import bay_view
-from hermotrope.drawings.chart import run_chart
 from hermotrope.drawings.ends import other_end
 from hermotrope.drawings.line import feed_line, scrub_payload
 from hermotrope.drawings.output import output_curve
@@ -60,12 +59,6 @@ def feed(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "bench/_workbench.html" if partial else "bench/feed.html", context)
 
 
-def _chart(feed: Feed, measured_s: float | None) -> dict[str, Any] | None:
-    if feed.situation is None or feed.marked_run is None:
-        return None
-    return run_chart(feed.situation, feed.marked_run, feed.range, measured_s)
-
-
 def feed_context(
     conversion: Conversion, panel: str, refused: Row | None = None, query: QueryDict | None = None
 ) -> dict[str, Any]:
@@ -94,7 +87,7 @@ def feed_context(
         "questions": [(q.ask, panel_of_place(case, q.place), _field_id(q.place)) for q in feed.questions],
         "ends": end_words(feed),
         "scrub": scrub_payload(feed.situation, feed.demands) if feed.situation else None,
-        "chart": _chart(feed, conversion.measured_s),
+        "chart": feed.chart and feed.chart | {"measured": conversion.measured_s},
         "can_undo": conversion.revision - 1 in numbers,
         "can_redo": conversion.revision + 1 in numbers,
         "moves": move_problems(case),

@@ -17,7 +17,6 @@ from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_of_place, row_at
 from hermotrope.bench.run_panel import plan_for, read_run_ask, run_context
-from hermotrope.drawings.chart import run_chart
 from hermotrope.entry.typed import EditError
 from hermotrope_core.estimate import DRAWS, estimate
 from hermotrope_core.figures import duration
@@ -80,10 +79,9 @@ def _worth(conversion: Conversion, one: Any) -> dict[str, Any]:
 @require_GET
 def table_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The run as a table: every point of the chart, as CSV."""
-    feed = Feed(get_object_or_404(Conversion, pk=pk).case)
-    if feed.situation is None or feed.marked_run is None:
+    chart = Feed(get_object_or_404(Conversion, pk=pk).case).chart
+    if chart is None:
         raise Http404
-    chart = run_chart(feed.situation, feed.marked_run, None)
     out = StringIO()
     writer = csv.writer(out)
     writer.writerow(COLUMNS)
