@@ -228,6 +228,7 @@ class RunPanel(TestCase):
         text = self.page(job="9 h", old_hours="6 h")
         self.assertNotIn("most likely", text)
         self.assertNotIn("Swap plan", text)
+        self.assertIn('?panel=2" hx-get', text.split("give it a mode first")[0][-200:])
         for name in ("measure-next", "run-table", "run-calendar"):
             self.assertEqual(self.client.get(reverse(name, args=[self.made.pk])).status_code, 404)
 

@@ -94,17 +94,18 @@
       event.preventDefault();
       const problem = problemsOfStage(stage)[step > 0 ? to + 1 : to];
       send({ do: step > 0 ? "later" : "earlier", at: stage });
-      refocus = { id: "station-" + (to + 2), words: problem ? `Makes no sense here: ${problem}.` : "" };
+      refocus = { from: station.id, id: "station-" + (to + 2), words: problem ? `Makes no sense here: ${problem}.` : "" };
     } else if (act) {
       event.preventDefault();
       send({ do: act, at: stage });
-      refocus = { id: "station-" + (act === "copy" ? stage + 3 : Math.min(stage + 2, count() + 1)), words: "" };
+      refocus = { from: station.id, id: "station-" + (act === "copy" ? stage + 3 : Math.min(stage + 2, count() + 1)), words: "" };
     }
   });
   let refocus = null;
   document.addEventListener("htmx:afterSettle", () => {
     if (!refocus) return;
-    document.getElementById(refocus.id)?.focus();
+    const now = document.activeElement;  // who went on elsewhere meanwhile keeps that focus
+    if (now === document.body || now.id === refocus.from) document.getElementById(refocus.id)?.focus();
     says(refocus.words);
     refocus = null;
   });

@@ -48,7 +48,7 @@
   let again = null;
   document.addEventListener("htmx:afterSettle", () => {
     if (again === null) return;
-    document.querySelector(`[data-edge="${again}"]`)?.focus();
+    if (document.activeElement === document.body) document.querySelector(`[data-edge="${again}"]`)?.focus();
     again = null;
   });
 })();
