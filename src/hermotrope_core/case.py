@@ -8,12 +8,12 @@ allow that, and `questions` names what is open. Whatever computes asks for a fin
 from __future__ import annotations
 
 import itertools
-import re
 from collections.abc import Iterator
 from typing import ClassVar, Literal
 
 import msgspec
 
+from hermotrope_core.clock import since_midnight
 from hermotrope_core.inlets import CellBay, Connector, ConnectorKind, Polarity
 from hermotrope_core.values import Known, KnownBy, Number, Table, Value, check_table, maybe, number
 
@@ -340,8 +340,11 @@ class Duty(Value, frozen=True):
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        if self.start is not None and not re.fullmatch(r"([01]\d|2[0-3]):[0-5]\d", self.start):
-            raise ValueError(f"start must be a time of day such as 20:30 (got {self.start!r})")
+        if self.start is not None:
+            try:
+                since_midnight(self.start)
+            except ValueError as error:
+                raise ValueError(f"start {error}") from None
 
     @property
     def seconds(self) -> float:

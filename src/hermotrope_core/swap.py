@@ -12,6 +12,8 @@ from hermotrope_core.situation import Situation
 MARGIN = 0.1
 """A swap is planned this share of the cautious runtime before it would end."""
 MOST_SWAPS = 500
+TAKEN_BACK, TAKEN_BACK_NICKEL = 0.9, 0.75
+"""Share of a charger's energy that the cells give back (typical): lithium and lead, nickel."""
 WARN_AT = (0.2, 0.1)
 
 
@@ -73,7 +75,7 @@ def recharge_seconds(situation: Situation, charger_w: float | None, hours_a_day:
     if charger_w is None:
         seconds = 3600.0 * own if own else inf
     else:
-        share = 0.75 if source.chemistry in ("nimh", "nicd") else 0.9
+        share = TAKEN_BACK_NICKEL if source.chemistry in ("nimh", "nicd") else TAKEN_BACK
         used = situation.circuit.start_soc - run.final_soc
         seconds = max(3600.0 * run.energy_from_source_wh / (charger_w * share), 3600.0 * (own or 0.0) * used)
     if hours_a_day is None or hours_a_day >= 24.0 or seconds in (0.0, inf):

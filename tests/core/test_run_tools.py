@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import doctest
 from itertools import pairwise
 from math import inf
 from unittest import mock
 
 from django.test import SimpleTestCase
 
+from hermotrope_core import clock
 from hermotrope_core.case import number
 from hermotrope_core.discharge import run
 from hermotrope_core.document import CaseError
@@ -185,6 +187,17 @@ class LongRuns(SimpleTestCase):
 
 
 class Programme(SimpleTestCase):
+    def test_times_of_day(self) -> None:
+        self.assertEqual(doctest.testmod(clock).failed, 0)
+        for start, hours, told, later in (
+            ("20:30", 3.5, "00:00", 0),
+            ("20:30", 23.9, "20:24", 0),
+            ("20:30", 30, "02:30", 2),
+        ):
+            self.assertEqual(clock.clock_time(start, 3600 * hours), told)
+            self.assertEqual(clock.days_later(start, 3600 * hours), later)
+        self.assertEqual(clock.seconds_until("20:30", 600, "20:40"), clock.DAY_S)
+
     def test_a_start_is_a_time_of_day(self) -> None:
         for text in ("20:30", "00:00", "23:59"):
             self.assertEqual(case("cases", MOUNT, **{"duty.start": text}).duty.start, text)

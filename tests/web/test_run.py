@@ -17,9 +17,9 @@ from icalendar import Calendar
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
-from hermotrope.drawings.ribbon import clock_time
 from hermotrope.shelf.models import Item
 from hermotrope_core.case import Case, Device, Duty, Supply, number
+from hermotrope_core.clock import clock_time
 from hermotrope_core.discharge import run
 from hermotrope_core.estimate import QUICK_DRAWS, Range, estimate
 from hermotrope_core.figures import duration
@@ -145,6 +145,10 @@ class RunPanel(TestCase):
             self.assertAlmostEqual(gap, 1.0, delta=1e-3)
         self.assertIn("not charged again by then", str(events[1]["SUMMARY"]))
 
+    def test_a_plan_that_is_too_long_says_how_much_is_left_out(self) -> None:
+        self.assertRegex(self.tools(job="90000 h"), r"… and \d+ more swaps")
+        self.assertNotIn("more swaps", self.tools(job="20 h"))
+
     def test_a_calendar_needs_a_plan(self) -> None:
         url = reverse("run-calendar", args=[self.made.pk])
         self.assertEqual(self.client.get(url).status_code, 404)
@@ -216,6 +220,7 @@ class RunPanel(TestCase):
         day = date.today() + timedelta(days=21)
         self.assertIn(f"in about 21 days, on {day.day} {day:%B %Y}", text)
         self.assertIn("a unit of its price", text)
+        self.assertIn("45 h", self.tools(old_hours="6 h", old_fill="12", parts="30"))
         self.assertNotIn(", on ", self.tools(old_hours="6 h", old_fill="12"))
 
     def test_the_run_stands_on_the_page_as_a_table(self) -> None:

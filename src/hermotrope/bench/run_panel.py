@@ -11,10 +11,11 @@ import msgspec
 from django.http import QueryDict
 
 from hermotrope.bench.feed import Feed
-from hermotrope.drawings.ribbon import clock_time, ribbon, sums_of
+from hermotrope.drawings.ribbon import ribbon, sums_of
 from hermotrope.drawings.ways import curves
 from hermotrope.shelf.models import Item
 from hermotrope_core.case import Case, Source, number, planned
+from hermotrope_core.clock import clock_time, days_later
 from hermotrope_core.economy import Side, payback, side_of
 from hermotrope_core.figures import digits, duration, figure
 from hermotrope_core.findings import check, verdict_of
@@ -41,6 +42,7 @@ ASKED = {
     "old_hours": ("h", "6 h"),
     "old_fill": ("", "8"),
     "old_mass": ("g", "265 g"),
+    "parts": ("", "15"),
     "week": ("h", "10 h"),
 }
 """Figures that the tools of the panel ask for, with their unit and an example."""
@@ -136,7 +138,7 @@ def programme(feed: Feed) -> dict[str, str] | None:
         told["from"] = duty.start
         told["ends"] = clock_time(duty.start, range_.p50)
         told["earliest"], told["latest"] = clock_time(duty.start, range_.p5), clock_time(duty.start, range_.p95)
-        days = int(range_.p50 // 86400)
+        days = days_later(duty.start, range_.p50)
         told["later"] = f", {days} d later" if days else ""
     if duty.once and feed.marked_run:
         total = duty.seconds
@@ -233,6 +235,7 @@ def plan_for(feed: Feed, ask: RunAsk) -> dict[str, Any] | None:
         "each": duration(plan.each_s),
         "rows": rows,
         "recharge": "cannot be recharged" if recharge == inf else duration(recharge),
+        "left_out": plan.needed - 1 - len(plan.swaps),
         "short": sum(not swap.ready for swap in plan.swaps if swap.into <= swap.out),
     }
 
@@ -241,13 +244,8 @@ def _moment(start: str | None, seconds: float) -> str:
     """A moment after the start: by the clock where the start is known."""
     if start is None:
         return f"after {duration(seconds)}"
-    days = int((seconds + _since_midnight(start)) // 86400)
+    days = days_later(start, seconds)
     return f"by {clock_time(start, seconds)}{f', {days} d later' if days else ''}"
-
-
-def _since_midnight(start: str) -> float:
-    hours, minutes = start.split(":")
-    return 3600.0 * int(hours) + 60.0 * int(minutes)
 
 
 def _against(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
@@ -255,7 +253,7 @@ def _against(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
     if hours is None:
         return None
     old = Side("as it was", hours, None, ask.values.get("old_mass"), None, 0.0, ask.values.get("old_fill"))
-    new = side_of(situation, "converted")
+    new = side_of(situation, "converted", ask.values.get("parts", 0.0))
     back = payback(old, new, ask.values.get("week", 0.0))
 
     def words(side: Side) -> dict[str, str]:
@@ -266,7 +264,7 @@ def _against(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
             "wh": figure(side.wh, "Wh") if side.wh else "–",
             "recharge": duration(3600.0 * side.recharge_h) if side.recharge_h else "–",
             "price": f"{side.price:.0f}" if side.price else "–",
-            "per_hour": f"{side.per_hour:.2f}" if side.per_hour else "nothing",
+            "per_hour": f"{side.per_hour:.2f}" if side.per_hour else "only its charge",
             "per_money": f"{side.minutes_per_money:.0f} min" if side.minutes_per_money else "–",
         }
 

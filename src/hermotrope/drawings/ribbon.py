@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.case import Case, number, rated_watts
+from hermotrope_core.clock import clock_time
 from hermotrope_core.figures import duration, figure
 from hermotrope_core.situation import Situation
 
@@ -12,7 +13,6 @@ WIDTH, HEIGHT = 820.0, 74.0
 TOP, BOTTOM = 8.0, 50.0
 TEXT_FROM = 46.0
 """A stretch narrower than this carries no words."""
-DAY_MIN = 24 * 60
 
 
 class Stretch(msgspec.Struct, frozen=True):
@@ -77,17 +77,6 @@ def ribbon(case: Case) -> Ribbon | None:
         edges.append((i, round(x, 1), lasts))
     said = ", then ".join(f"{segment.mode} for {duration(number(segment.seconds))}" for segment in repeat)
     return Ribbon(tuple(stretches), tuple(edges), _apart(clock), total, said)
-
-
-def clock_time(start: str, seconds: float) -> str:
-    """The time of day so many seconds after a start such as 20:30.
-
-    >>> clock_time("20:30", 5 * 3600)
-    '01:30'
-    """
-    hours, minutes = start.split(":")
-    now = (int(hours) * 60 + int(minutes) + round(seconds / 60.0)) % DAY_MIN
-    return f"{now // 60:02d}:{now % 60:02d}"
 
 
 def _apart(clock: list[tuple[float, str]]) -> tuple[tuple[float, str], ...]:

@@ -11,13 +11,11 @@ from hermotrope_core.case import (
     CutOff,
     Diode,
     Fuse,
-    KeepAlive,
     Lead,
     Linear,
     Resistor,
     Source,
     Stage,
-    Switch,
     maybe,
     number,
 )
@@ -151,8 +149,3 @@ def _topology(part: Part) -> str:
 def _same(part: Part, name: str, value: float) -> bool:
     have = maybe(getattr(part.stage, name))
     return have is not None and abs(have - value) < 1e-9
-
-
-def is_plain(stage: Stage) -> bool:
-    """True for stages that neither hold volts nor drop them on purpose."""
-    return isinstance(stage, Fuse | Switch | CutOff | Lead | KeepAlive)

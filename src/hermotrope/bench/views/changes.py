@@ -27,11 +27,11 @@ from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope_core.case import Duty, Mode, Segment, Source, Stage, number
+from hermotrope_core.clock import seconds_until
 from hermotrope_core.document import CaseError
 from hermotrope_core.figures import duration
 from hermotrope_core.quantity import QuantityError, parse
 
-DAY_S = 86400.0
 BEHIND = "Another tab changed this conversion meanwhile. This is its newest state; press again if you still want to."
 
 View = Callable[..., HttpResponse]
@@ -284,14 +284,12 @@ def change_duty(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _until(duty: Duty, typed: str) -> float | None:
     """Seconds from the end of a programme until a time of day such as 02:00; None where a span was typed."""
-    clock = re.fullmatch(r"(?:until\s+)?([01]?\d|2[0-3]):([0-5]\d)", typed.strip())
-    if clock is None or (duty.start is None and not typed.strip().startswith("until")):
+    clock = re.fullmatch(r"(until\s+)?(\d?\d:\d\d)", typed.strip())
+    if clock is None or (duty.start is None and clock[1] is None):
         return None
     if duty.start is None:
         raise EditError("say first when the duty begins; until then a span such as 2 h 30 can be typed")
-    hours, minutes = duty.start.split(":")
-    ends = 3600.0 * int(hours) + 60.0 * int(minutes) + duty.seconds
-    return (3600.0 * int(clock[1]) + 60.0 * int(clock[2]) - ends) % DAY_S or DAY_S
+    return seconds_until(duty.start, duty.seconds, clock[2].rjust(5, "0"))
 
 
 def _seconds(request: HttpRequest) -> float:

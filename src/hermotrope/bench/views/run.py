@@ -18,6 +18,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_of_place, row_at
 from hermotrope.bench.run_panel import plan_for, read_run_ask, run_context
 from hermotrope.entry.typed import EditError
+from hermotrope_core.clock import since_midnight
 from hermotrope_core.estimate import DRAWS, estimate
 from hermotrope_core.figures import duration
 from hermotrope_core.measure import HELPERS, helpers_for
@@ -128,5 +129,4 @@ def _begins(start: str | None) -> datetime:
     now = datetime.now().replace(second=0, microsecond=0)
     if start is None:
         return now
-    hours, minutes = start.split(":")
-    return now.replace(hour=int(hours), minute=int(minutes))
+    return now.replace(hour=0, minute=0) + timedelta(seconds=since_midnight(start))
