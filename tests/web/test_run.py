@@ -149,6 +149,13 @@ class RunPanel(TestCase):
         self.assertRegex(self.tools(job="90000 h"), r"… and \d+ more swaps")
         self.assertNotIn("more swaps", self.tools(job="20 h"))
 
+    def test_how_long_it_ran_is_marked_until_it_is_changed(self) -> None:
+        self.assertIn('"measured": null', self.page())
+        actions.mark_done(self.made.pk, self.now.version, date(2026, 6, 3), 18_840.0)
+        self.assertIn('"measured": 18840', self.page())
+        self.duty(do="resize", at=0, seconds="900")
+        self.assertIn('"measured": null', self.page())
+
     def test_a_calendar_needs_a_plan(self) -> None:
         url = reverse("run-calendar", args=[self.made.pk])
         self.assertEqual(self.client.get(url).status_code, 404)

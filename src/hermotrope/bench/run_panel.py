@@ -11,6 +11,7 @@ import msgspec
 from django.http import QueryDict
 
 from hermotrope.bench.feed import Feed
+from hermotrope.drawings.output import output_over_time
 from hermotrope.drawings.ribbon import ribbon, sums_of
 from hermotrope.drawings.ways import curves
 from hermotrope.shelf.models import Item
@@ -176,18 +177,14 @@ def _output(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
     found = output_over_run(situation, wish) if wish is not None else None
     if found is None:
         return None
-    most = max(y for _, y in found.points) or 1.0
-    end = found.points[-1][0] or 1.0
-    line = " ".join(f"{6 + 400 * t / end:.1f},{96 - 84 * y / most:.1f}" for t, y in found.points)
     return {
         "mode": found.mode,
         "first": f"{digits(found.first, 3)} {found.unit}",
         "last": f"{digits(found.last, 3)} {found.unit}",
         "wish": f"{digits(found.wish, 3)} {found.unit}",
         "above": duration(found.above_s),
-        "of": duration(end),
-        "line": line,
-        "wish_y": round(96 - 84 * min(found.wish / most, 1.1), 1),
+        "of": duration(found.points[-1][0]),
+        "drawn": output_over_time(found.points, found.wish),
         "outside": found.outside,
     }
 

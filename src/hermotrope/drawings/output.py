@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import msgspec
 
 from hermotrope.drawings.numbers import ticks
@@ -54,3 +56,18 @@ def output_curve(device: Device) -> OutputCurve | None:
         unit=device.output_unit or "",
         words=f"Output at {len(table)} voltages, from {min(outputs):g} to {max(outputs):g}",
     )
+
+
+class OutputLine(msgspec.Struct, frozen=True):
+    """The output over a run in a view box of 412 by 104, and the height of the wish."""
+
+    line: str
+    wish_y: float
+
+
+def output_over_time(points: Sequence[tuple[float, float]], wish: float) -> OutputLine:
+    """A line through (seconds, output); a wish far above it stays at the top edge."""
+    most = max(value for _, value in points) or 1.0
+    end = points[-1][0] or 1.0
+    line = " ".join(f"{6 + 400 * seconds / end:.1f},{96 - 84 * value / most:.1f}" for seconds, value in points)
+    return OutputLine(line, round(96 - 84 * min(wish / most, 1.1), 1))

@@ -59,6 +59,11 @@ def feed(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "bench/_workbench.html" if partial else "bench/feed.html", context)
 
 
+def _as_tried(conversion: Conversion) -> float | None:
+    """Seconds that this very state of the conversion ran; None where it was never tried or was changed since."""
+    return conversion.measured_s if conversion.done_revision == conversion.revision else None
+
+
 def feed_context(
     conversion: Conversion, panel: str, refused: Row | None = None, query: QueryDict | None = None
 ) -> dict[str, Any]:
@@ -87,7 +92,7 @@ def feed_context(
         "questions": [(q.ask, panel_of_place(case, q.place), _field_id(q.place)) for q in feed.questions],
         "ends": end_words(feed),
         "scrub": scrub_payload(feed.situation, feed.demands) if feed.situation else None,
-        "chart": feed.chart and feed.chart | {"measured": conversion.measured_s},
+        "chart": feed.chart and feed.chart | {"measured": _as_tried(conversion)},
         "can_undo": conversion.revision - 1 in numbers,
         "can_redo": conversion.revision + 1 in numbers,
         "moves": move_problems(case),

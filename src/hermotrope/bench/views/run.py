@@ -46,7 +46,7 @@ def next_measurement(request: HttpRequest, pk: int) -> HttpResponse:
         raise Http404
     found = estimate(feed.situation.case, DRAWS)
     rows = [_worth(conversion, one) for one in found.measure_next if one.range_shrinks_by >= 0.005] if found else []
-    return render(request, "bench/_measure_next.html", {"conversion": conversion, "rows": rows[:6], "range": found})
+    return render(request, "bench/_measure_next.html", {"conversion": conversion, "rows": rows[:6]})
 
 
 def _worth(conversion: Conversion, one: Any) -> dict[str, Any]:

@@ -35,7 +35,7 @@ const charts = (() => {
         const at = plot.valToPos(data.measured, "x", true);
         ctx.save(); ctx.strokeStyle = ctx.fillStyle = ink("--ink"); ctx.lineWidth = 1.6 * dpr; ctx.setLineDash([2 * dpr, 3 * dpr]);
         ctx.beginPath(); ctx.moveTo(at, box.top); ctx.lineTo(at, box.top + box.height); ctx.stroke();
-        if (kind === "amps") { ctx.font = 600 + " " + 11 * dpr + "px " + ink("--sans"); ctx.textAlign = "right"; ctx.fillText(`it ran ${figures.clock(data.measured)}`, at - 5 * dpr, box.top + 12 * dpr); }
+        if (kind === "charge") { ctx.font = 600 + " " + 11 * dpr + "px " + ink("--sans"); ctx.textAlign = "right"; ctx.fillText(`it ran ${figures.clock(data.measured)}`, at - 5 * dpr, box.top + 12 * dpr); }
         ctx.restore();
       }
       const x = plot.valToPos(data.end.seconds, "x", true);
