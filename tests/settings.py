@@ -11,5 +11,7 @@ STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.InMemoryStorage"},
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
+# a file, as in life: what logs a run in the background has a connection of its own
+DATABASES["default"]["TEST"] = {"NAME": os.path.join(os.environ["HERMOTROPE_DATA"], "test.sqlite3")}  # noqa: F405, PTH118
 WHITENOISE_AUTOREFRESH = True
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver"]

@@ -44,6 +44,7 @@ INSTALLED_APPS = [
     "django_htmx",
     "hermotrope.bench",
     "hermotrope.shelf",
+    "hermotrope.proving",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

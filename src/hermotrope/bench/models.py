@@ -35,6 +35,9 @@ class Conversion(models.Model):
     done_on = models.DateField(null=True, blank=True)
     done_revision = models.PositiveIntegerField(null=True, blank=True)
     measured_s = models.FloatField(null=True, blank=True)
+    proved_on = models.DateField(null=True, blank=True)
+    workshop = models.CharField(max_length=80, blank=True, help_text="how far build and proving are, in words")
+    rehearsal = models.BooleanField(default=False, help_text="a copy that is proved against the simulated bench")
 
     created_at = models.DateTimeField(auto_now_add=True)
     changed_at = models.DateTimeField(auto_now=True)

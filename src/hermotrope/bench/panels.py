@@ -47,7 +47,7 @@ class ModePanel(msgspec.Struct, frozen=True):
 
 
 class Panel(msgspec.Struct, frozen=True):
-    """What is below the line: `key` is a station's number, or match, run, build or record."""
+    """What is below the line: `key` is a station's number, or match, run, build, prove or record."""
 
     key: str
     title: str
@@ -83,12 +83,14 @@ def row_at(case: Case, place: str) -> Row:
 
 
 def panel_for(case: Case, key: str) -> Panel:
-    """The panel under a key: a station's number, match, run, build or record; the device if out of range."""
+    """The panel under a key: a station's number, match, run, build, prove or record; the device if out of range."""
     count = len(case.path)
     if key == "build":
         return Panel("build", "Build", "build")
     if key == "match":
         return Panel("match", "Match", "match")
+    if key == "prove":
+        return Panel("prove", "Prove", "prove")
     if key in ("run", "record"):
         return _run_panel(case) if key == "run" else Panel("record", "Record", "record", rows=(row(case, "title", ""),))
     if key.startswith("add-") and key[4:].isdigit() and int(key[4:]) <= count:

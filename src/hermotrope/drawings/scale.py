@@ -50,10 +50,16 @@ class Scale(msgspec.Struct, frozen=True):
     inlet_over: bool
     labels: tuple[Label, ...]
     words: str
+    readings: tuple[tuple[float, float, str], ...] = ()
+    """Measured volts: x, y and in words."""
 
 
-def supply_scale(case: Case, situation: Situation | None) -> Scale | None:
-    """Lay out the scale; None while neither pack nor window is known."""
+Read = tuple[str, float]
+"""A measured reading: the column it belongs to (pack or inlet) and its volts."""
+
+
+def supply_scale(case: Case, situation: Situation | None, read: tuple[Read, ...] = ()) -> Scale | None:
+    """Lay out the scale, with measured readings as ticks; None while neither pack nor window is known."""
     supply = case.device.supply
     low, rated, high, never = (maybe(getattr(supply, n)) for n in ("min_v", "nominal_v", "max_v", "absolute_max_v"))
     span = pack_span(case)
@@ -94,6 +100,10 @@ def supply_scale(case: Case, situation: Situation | None) -> Scale | None:
         inlet_over=over,
         labels=tuple(labels),
         words=_words(span, arrives, right),
+        readings=tuple(
+            (PACK[1] if column == "pack" else INLET[1], y(min(max(v, bottom), top)), f"read: {v:.2f} V")
+            for column, v in read
+        ),
     )
 
 

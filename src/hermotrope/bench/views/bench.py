@@ -13,14 +13,17 @@ from hermotrope.bench import actions
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.strip import small_line
+from hermotrope.proving import records
 from hermotrope.shelf import starter
+from hermotrope_core import record
 from hermotrope_core.case import Device, Duty
-from hermotrope_core.document import LARGEST_BYTES, CaseError, read_case
+from hermotrope_core.document import read_case
 from hermotrope_core.figures import duration
 
 FILTERS = {
     "all": ("All", Q()),
     "done": ("Done", Q(done_on__isnull=False)),
+    "proved": ("Proved", Q(proved_on__isnull=False, rehearsal=False)),
     "fits": ("Fits", Q(verdict="fits")),
     "care": ("With care", Q(verdict="fits with care")),
     "refused": ("Refused", Q(verdict="refused")),
@@ -103,14 +106,16 @@ def _new_context(error: str = "") -> dict[str, object]:
 
 @require_POST
 def import_case(request: HttpRequest) -> HttpResponse:
-    """Put a case document from a file on the bench; a refused one says where and why."""
+    """Put a case or a whole record from a file on the bench; a refused one says where and why."""
     file = request.FILES.get("file")
     if file is None:
         return _bench(request, "Choose a case file first (it ends in .json).", 422)
-    if file.size is None or file.size > LARGEST_BYTES:
-        return _bench(request, f"{file.name}: more than {LARGEST_BYTES / 1e6:g} MB is no case.", 422)
+    if file.size is None or file.size > record.LARGEST_BYTES:
+        return _bench(request, f"{file.name}: more than {record.LARGEST_BYTES / 1e6:g} MB is no record.", 422)
+    data = file.read()
     try:
-        case = read_case(file.read())
-    except CaseError as error:
+        if record.is_record(data):
+            return redirect(records.put_on_bench(data, str(file.name)))
+        return redirect(actions.create(read_case(data), f"Imported from {file.name}"))
+    except ValueError as error:  # a CaseError, or a log in it that cannot be read
         return _bench(request, f"{file.name}: {error}", 422)
-    return redirect(actions.create(case, f"Imported from {file.name}"))

@@ -24,6 +24,8 @@ from hermotrope.drawings.output import output_curve
 from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.scale import supply_scale
 from hermotrope.entry.rows import Row
+from hermotrope.proving.checklist import parts_context, steps_context
+from hermotrope.proving.panel import newest_log, prove_context
 from hermotrope.shelf.entries import pack_groups
 from hermotrope_core.cautions import cautions
 from hermotrope_core.chemistry import CHEMISTRIES
@@ -124,11 +126,15 @@ def feed_context(
         context["stage_kinds"] = kind_problems(case, STAGES, chosen.stage)
         context["tray"] = tray(case, chosen.stage)
     if chosen.kind == "build":
-        context |= build_context(conversion, feed)
+        context |= {**build_context(conversion, feed), **parts_context(conversion), **steps_context(conversion)}
+    if chosen.kind == "prove":
+        context |= prove_context(conversion, query or QueryDict())
     if chosen.kind == "record":
         context["revisions"] = revisions
     if chosen.kind == "run":
         context |= run_context(feed, query or QueryDict())
+        if context["chart"]:
+            context["chart"] |= {"logged": newest_log(conversion)}
         context["runtime_working"] = runtime_working(feed.situation) if feed.situation else None
         context["measured"] = duration(conversion.measured_s) if conversion.measured_s else ""
     return context

@@ -10,6 +10,19 @@ const charts = (() => {
     return { stroke: ink("--soft"), grid: { stroke: ink("--line"), width: 1 }, ticks: { show: false }, font: "11px " + ink("--mono"), ...extra };
   }
 
+  // A logged run over what was predicted: dots, so that the line beneath stays visible.
+  function overlay(plot, logged, kind, dpr) {
+    const names = { volts: ["pack_v", "inlet_v"], amps: ["pack_a"] }[kind] ?? [], { ctx, bbox: box } = plot;
+    ctx.save(); ctx.beginPath(); ctx.rect(box.left, box.top, box.width, box.height); ctx.clip();
+    ctx.fillStyle = ink("--ink"); ctx.globalAlpha = 0.55;
+    names.filter((name) => logged.columns[name]).forEach((name) => logged.seconds.forEach((t, i) => {
+      const v = logged.columns[name][i];
+      if (v !== null) ctx.fillRect(plot.valToPos(t, "x", true) - 0.75 * dpr, plot.valToPos(v, "y", true) - 0.75 * dpr, 1.5 * dpr, 1.5 * dpr);
+    }));
+    if (kind === "volts") { ctx.globalAlpha = 1; ctx.font = 600 + " " + 11 * dpr + "px " + ink("--sans"); ctx.textAlign = "left"; ctx.fillText(`dots: logged, ${logged.name}`, box.left + 6 * dpr, box.top + box.height - 6 * dpr); }
+    ctx.restore();
+  }
+
   // A dashed line at a limit, and the end of the run marked and named.
   function marks(data, kind) {
     return (plot) => {
@@ -31,6 +44,7 @@ const charts = (() => {
         const a = Math.max(box.left, plot.valToPos(data.range[0], "x", true)), b = Math.min(box.left + box.width, plot.valToPos(data.range[1], "x", true));
         ctx.save(); ctx.globalAlpha = 0.28; ctx.fillStyle = ink("--copper-pale"); ctx.fillRect(a, box.top, Math.max(0, b - a), box.height); ctx.restore();
       }
+      if (data.logged) overlay(plot, data.logged, kind, dpr);
       if (data.measured && inside(plot.valToPos(data.measured, "x", true))) {
         const at = plot.valToPos(data.measured, "x", true);
         ctx.save(); ctx.strokeStyle = ctx.fillStyle = ink("--ink"); ctx.lineWidth = 1.6 * dpr; ctx.setLineDash([2 * dpr, 3 * dpr]);

@@ -11,6 +11,7 @@
       if (location.search !== here && !location.search.startsWith(here + "&")) history.replaceState(history.state, "", here);
     }
     if (byId("body")?.querySelector("#line")) { charts.load(); scrub.load(); }
+    runlog.load();
   }
 
   function trouble(words) {
@@ -82,6 +83,7 @@
     else if (event.key === "?") toggleKeys();
     else if (event.key === "r") press("tab-run");
     else if (event.key === "d") press("tab-build");
+    else if (event.key === "g") press("tab-prove");
     else if (event.key === "w") press("tab-match");
     else if (event.key === "u") press("undo");
     else if (event.key === "y") press("redo");

@@ -1,0 +1,54 @@
+"""A logged run beside its prediction, thinned for the eye: the extremes of every stretch are kept.
+
+Thinning is MinMaxLTTB (Van Der Donckt et al., 2023): minima and maxima of even stretches, and of those the points that
+span the largest triangles.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from tsdownsample import MinMaxLTTBDownsampler
+
+from hermotrope_core.fit import Compared
+from hermotrope_core.runlog import COLUMNS, Array, RunLog
+
+POINTS = 1200
+
+
+def thinned(seconds: Array, column: Array, points: int = POINTS) -> np.ndarray[Any, np.dtype[np.int64]]:
+    """Indices of the rows to draw."""
+    if len(seconds) <= points:
+        return np.arange(len(seconds))
+    found = MinMaxLTTBDownsampler().downsample(seconds, np.ascontiguousarray(column), n_out=points)
+    return np.unique(np.concatenate([[0], found.astype(np.int64), [len(seconds) - 1]]))
+
+
+def log_chart(log: RunLog, compared: tuple[Compared, ...], after: tuple[Compared, ...] = ()) -> dict[str, Any]:
+    """Series for the browser: per logged column the log, the prediction, the prediction after a fit, the residual."""
+    names = [name for name in COLUMNS if name in log.columns]
+    index = np.unique(np.concatenate([thinned(log.seconds, log.columns[name]) for name in names]))
+    seconds = log.seconds[index]
+    by_name = {one.column: one for one in compared}
+    fitted = {one.column: one for one in after}
+    plots = []
+    for name in names:
+        measured = log.columns[name][index]
+        predicted = by_name[name].at_log[index] if name in by_name else np.full(len(index), np.nan)
+        plots.append(
+            {
+                "column": name,
+                "measured": _plain(measured),
+                "predicted": _plain(predicted),
+                "fitted": _plain(fitted[name].at_log[index]) if name in fitted else None,
+                "residual": _plain(measured - predicted),
+                "parts": by_name[name].parts_s if name in by_name else None,
+            }
+        )
+    gaps = [[one.start_s, one.stop_s] for one in log.remarks if one.kind == "gap"]
+    return {"seconds": _plain(seconds), "plots": plots, "gaps": gaps, "rows": len(log)}
+
+
+def _plain(values: Array) -> list[float | None]:
+    return [float(f"{x:.6g}") if np.isfinite(x) else None for x in values]

@@ -1,0 +1,364 @@
+"""Log files of any logger: encoding, separator, decimal comma, header, units and times recognised, shown, then read.
+
+`recognise` looks at the beginning of a file and proposes how to read it; `read_log` reads it so. Half a million rows
+take a few seconds: columns are converted at once, and only cells that fail are looked at one by one.
+"""
+
+from __future__ import annotations
+
+import csv
+import re
+from collections.abc import Iterator
+from datetime import datetime
+from io import StringIO
+from itertools import pairwise
+from typing import Literal
+
+import msgspec
+import numpy as np
+
+from hermotrope.formats.log_times import CLOCK, DATE, STAMP, clock_s, stamp_s, stamps_s
+from hermotrope_core.record import LogColumn, LogMapping, TimeKind
+from hermotrope_core.runlog import Array, Column, RunLog, clean
+
+LARGEST_BYTES = 100_000_000
+MOST_ROWS = 2_000_000
+LOOKED_AT = 80
+SHOWN = 5
+SEPARATORS = (";", "\t", ",", "|", " ")
+_PLAIN = re.compile(r"^[+\-−]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?$")
+_COMMA = re.compile(r"^[+\-−]?\d{1,3}(?:\.\d{3})*,\d+$|^[+\-−]?\d+,\d+(?:[eE][+\-]?\d+)?$")
+_POINT = re.compile(r"^[+\-−]?\d+\.\d+")
+_UNIT = re.compile(r"[\[(/ _]\s*(µ|u|m|k)?(V|A|volts?|amps?|ms|s|sec|min|h|hours?)\s*[\])]?\s*$", re.IGNORECASE)
+_VOLTS = re.compile(r"volt|spann|tension|^u\b|^u[_ ]|^v\b|^v[_ ]|\bu$", re.IGNORECASE)
+_AMPS = re.compile(r"amp|curr|strom|courant|^i\b|^i[_ ]|\bi$", re.IGNORECASE)
+_TIME = re.compile(r"time|zeit|temps|stamp|elapsed|clock|^t\b|^s$|sec|^date|datum", re.IGNORECASE)
+_INLET = re.compile(r"inlet|load|device|plug|\bout|output|2\b", re.IGNORECASE)
+_PREFIX = {"": 1.0, "m": 1e-3, "µ": 1e-6, "u": 1e-6, "k": 1e3}
+
+
+class LogError(ValueError):
+    """A file that cannot be read as a log; the message is for people."""
+
+
+class Seen(msgspec.Struct, frozen=True):
+    """A column of the file: its name, some cells as they stand there, and what it was taken for."""
+
+    index: int
+    name: str
+    cells: tuple[str, ...]
+    role: str
+    """time, pack_v, pack_a, inlet_v, inlet_a, or empty."""
+    factor: float
+
+
+class Recognised(msgspec.Struct, frozen=True):
+    """How a file would be read, with its columns, for people to look at before it is."""
+
+    mapping: LogMapping
+    columns: tuple[Seen, ...]
+    about: tuple[str, ...]
+
+
+def decoded(data: bytes) -> tuple[str, str]:
+    """The text of a file and its encoding. Raises `LogError` for what is no text."""
+    if not data.strip():
+        raise LogError("the file is empty")
+    if len(data) > LARGEST_BYTES:
+        raise LogError(f"more than {LARGEST_BYTES / 1e6:g} MB; cut it, or log less often")
+    for bom, encoding in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
+        if data.startswith(bom):
+            return data.decode(encoding, "replace"), encoding
+    if data[:4] in (b"PK\x03\x04", b"%PDF") or data.count(b"\0", 0, 4000) > 8:
+        raise LogError("this is no text file; export the log as CSV")
+    try:
+        return data.decode("utf-8"), "utf-8"
+    except UnicodeDecodeError:
+        return data.decode("cp1252", "replace"), "cp1252"
+
+
+def recognise(data: bytes, place: Literal["pack", "inlet"] = "pack") -> Recognised:
+    """Propose how to read a file whose logger sat at `place`. Raises `LogError`."""
+    text, encoding = decoded(data)
+    lines = text[:40_000].splitlines()[:LOOKED_AT]
+    separator = _separator(lines)
+    rows = [_cells(line, separator) for line in lines]
+    first = _first_row(rows)
+    body = [row for row in rows[first : first + 40] if len(row) >= len(rows[first])]
+    header = rows[first - 1] if first and len(rows[first - 1]) >= len(rows[first]) - 1 else []
+    names = [header[i].strip().strip('"') if i < len(header) else f"column {i + 1}" for i in range(len(rows[first]))]
+    decimal: Literal[".", ","] = _decimal(body, separator)
+    kinds = [_kind([row[i] for row in body], decimal) for i in range(len(names))]
+    time_index, time_kind = _time(names, kinds, body, decimal)
+    roles = _roles(names, kinds, time_index, time_kind, place)
+    day_first = _day_first([row[max(0, time_index)] for row in body])
+    mapping = LogMapping(encoding, separator, decimal, first, time_index, time_kind, day_first, roles)
+    return Recognised(mapping, _seen(names, body, mapping), tuple(_about(mapping, rows, first)))
+
+
+def _cells(line: str, separator: str) -> list[str]:
+    if separator == " ":
+        return line.split()
+    return [cell.strip() for cell in next(csv.reader([line], delimiter=separator), [])]
+
+
+def _separator(lines: list[str]) -> str:
+    """The separator that splits most lines into the same number of at least two cells that hold numbers."""
+    best, most = ",", 0.0
+    for separator in SEPARATORS:
+        counts = [len(_cells(line, separator)) for line in lines if line.strip()]
+        usual = max(set(counts), key=counts.count) if counts else 1
+        if usual < 2:
+            continue
+        rows = [cells for line in lines if len(cells := _cells(line, separator)) == usual]
+        numeric = sum(sum(_is_value(cell) for cell in row) for row in rows) / max(1, sum(len(row) for row in rows))
+        score = counts.count(usual) / len(counts) * numeric
+        if separator == "," and sum(bool(re.search(r"[;\t]", line)) for line in lines) > 0.5 * len(lines):
+            score *= 0.3
+        if score > most + 0.02:
+            best, most = separator, score
+    if not most and sum(bool(_PLAIN.match(line.strip())) for line in lines) > 0.6 * len(lines):
+        return ","
+    if not most:
+        raise LogError("no columns of numbers found: a log has a time and volts or amperes in each row")
+    return best
+
+
+def _is_value(cell: str) -> bool:
+    return bool(_PLAIN.match(cell) or CLOCK.match(cell) or DATE.match(cell) or STAMP.match(cell) or _COMMA.match(cell))
+
+
+def _first_row(rows: list[list[str]]) -> int:
+    """Where the numbers begin: the first row from which on rows hold as many values as usual."""
+    counts = [sum(_is_value(cell) for cell in row) for row in rows]
+    usual = max(counts, default=0)
+    for i, count in enumerate(counts):
+        if count >= max(1, usual - 1) and count >= 0.5 * len(rows[i]):
+            return i
+    raise LogError("no row of numbers found in its first lines")
+
+
+def _decimal(rows: list[list[str]], separator: str) -> Literal[".", ","]:
+    if separator == ",":
+        quoted = sum(bool(_COMMA.match(cell)) for row in rows for cell in row)
+        return "," if quoted else "."
+    commas = sum(bool(_COMMA.match(cell)) for row in rows for cell in row)
+    points = sum(bool(_POINT.match(cell)) and not DATE.match(cell) for row in rows for cell in row)
+    return "," if commas > points else "."
+
+
+def _kind(cells: list[str], decimal: str) -> str:
+    """number, clock, date, stamp or text, as most of its cells are."""
+    for kind, test in (("stamp", STAMP), ("date", DATE), ("clock", CLOCK)):
+        if sum(bool(test.match(cell)) for cell in cells) > 0.6 * len(cells):
+            return kind
+    return "number" if sum(_number(cell, decimal) is not None for cell in cells) > 0.6 * len(cells) else "text"
+
+
+def _number(cell: str, decimal: str) -> float | None:
+    text = cell.replace("−", "-")
+    if decimal == ",":
+        text = text.replace(".", "").replace(",", ".")
+    try:
+        return float(text)
+    except ValueError:
+        return None
+
+
+def _time(names: list[str], kinds: list[str], rows: list[list[str]], decimal: str) -> tuple[int, TimeKind]:
+    if "stamp" in kinds:
+        return kinds.index("stamp"), "stamp"
+    if "date" in kinds and "clock" in kinds:
+        return kinds.index("date"), "date and clock"
+    if "clock" in kinds:
+        return kinds.index("clock"), "clock"
+    numbers = [i for i, kind in enumerate(kinds) if kind == "number"]
+    named = [i for i in numbers if _TIME.search(names[i]) and not _VOLTS.search(names[i])]
+    rising = [i for i in numbers if _rises([_number(row[i], decimal) for row in rows])]
+    for i in [*(i for i in named if i in rising), *named, *(rising[:1] if len(numbers) > len(rising[:1]) else [])]:
+        if len(numbers) == 1:
+            break
+        return i, _seconds_kind(names[i])
+    return -1, "rows"
+
+
+def _rises(values: list[float | None]) -> bool:
+    known = [value for value in values if value is not None]
+    return len(known) > 2 and all(b > a for a, b in pairwise(known))
+
+
+def _seconds_kind(name: str) -> TimeKind:
+    match = _UNIT.search(name) or re.search(r"\b()(ms|s|sec|min|h|hours?)\b", name, re.IGNORECASE)
+    unit = match[2].lower() if match else "s"
+    if unit == "s" and match and (match[1] or "").lower() == "m":
+        return "milliseconds"
+    return {"ms": "milliseconds", "min": "minutes", "h": "hours", "hour": "hours", "hours": "hours"}.get(
+        unit, "seconds"
+    )  # type: ignore[return-value]  # one of TimeKind
+
+
+def _roles(
+    names: list[str], kinds: list[str], time_index: int, time_kind: TimeKind, place: str
+) -> tuple[LogColumn, ...]:
+    taken: list[LogColumn] = []
+    free = [i for i, kind in enumerate(kinds) if kind == "number" and not (i == time_index and time_kind != "rows")]
+    for i in free:
+        unit = _UNIT.search(names[i])
+        letter = unit[2][0].upper() if unit and unit[2][0].lower() in "va" else ""
+        if not letter:
+            letter = "V" if _VOLTS.search(names[i]) else "A" if _AMPS.search(names[i]) else ""
+        if letter:
+            side = "inlet" if _INLET.search(re.sub(_UNIT, "", names[i])) else place
+            _take(taken, i, side, letter, _PREFIX[(unit[1] or "").lower()] if unit else 1.0)
+    if not taken:  # no names: volts first, amperes second
+        for i, letter in zip(free, "VA", strict=False):
+            _take(taken, i, place, letter, 1.0)
+    return tuple(taken)
+
+
+def _take(taken: list[LogColumn], index: int, side: str, letter: str, factor: float) -> None:
+    what: Column = f"{side}_{letter.lower()}"  # type: ignore[assignment]  # one of Column
+    if all(one.what != what for one in taken):
+        taken.append(LogColumn(index, what, factor))
+
+
+def _day_first(cells: list[str]) -> bool:
+    """Whether dates are written day first: with dots, or as the first number that exceeds twelve tells."""
+    for cell in cells:
+        match = DATE.match(re.split(r"[T ,]", cell)[0])
+        if match is None or len(match[1]) == 4:
+            continue
+        if match[2] == "." or int(match[1]) > 12:
+            return True
+        if int(match[3]) > 12:
+            return False
+    return True
+
+
+def _seen(names: list[str], body: list[list[str]], mapping: LogMapping) -> tuple[Seen, ...]:
+    roles = {one.index: (str(one.what), one.factor) for one in mapping.columns}
+    if mapping.time_index >= 0:
+        roles[mapping.time_index] = ("time", 1.0)
+    made = []
+    for i, name in enumerate(names):
+        role, factor = roles.get(i, ("", 1.0))
+        made.append(Seen(i, name, tuple(row[i] for row in body[:SHOWN]), role, factor))
+    return tuple(made)
+
+
+def _about(mapping: LogMapping, rows: list[list[str]], first: int) -> Iterator[str]:
+    yield {";": "semicolons", "\t": "tabs", ",": "commas", "|": "bars", " ": "spaces"}[
+        mapping.separator
+    ] + " between columns"
+    yield "decimal commas" if mapping.decimal == "," else "decimal points"
+    if first:
+        yield f"{first} line{'s' * (first > 1)} before the numbers"
+    if mapping.time_kind == "rows":
+        yield "no column tells the time: rows are counted"
+    elif mapping.time_kind in ("stamp", "date and clock") and not re.match(r"\d{4}-", rows[first][mapping.time_index]):
+        yield "day before month" if mapping.day_first else "month before day"
+    if mapping.encoding not in ("utf-8", "utf-8-sig"):
+        yield mapping.encoding
+
+
+def read_log(data: bytes, mapping: LogMapping) -> RunLog:
+    """Read a file as the mapping says, and clean it. Raises `LogError`."""
+    text = data.decode(mapping.encoding, "replace")
+    wanted = {one.index for one in mapping.columns} | ({mapping.time_index} if mapping.time_index >= 0 else set())
+    if not mapping.columns:
+        raise LogError("say which column holds volts or amperes")
+    if mapping.time_kind == "date and clock":
+        wanted.add(_clock_index(mapping, text))
+    columns = _columns(text, mapping, wanted)
+    rows = len(next(iter(columns.values())))
+    if rows > MOST_ROWS:
+        raise LogError(f"more than {MOST_ROWS:,} rows; log less often")
+    seconds = _seconds(columns, mapping, text)
+    values: dict[Column, Array] = {
+        one.what: one.factor * _floats(columns[one.index], mapping.decimal) for one in mapping.columns
+    }
+    try:
+        return clean(seconds, values)
+    except ValueError as error:
+        raise LogError(str(error)) from None
+
+
+def _columns(text: str, mapping: LogMapping, wanted: set[int]) -> dict[int, list[str]]:
+    lines = StringIO(text)
+    for _ in range(mapping.first_row):
+        lines.readline()
+    reader = (
+        (line.split() for line in lines) if mapping.separator == " " else csv.reader(lines, delimiter=mapping.separator)
+    )
+    order = sorted(wanted)
+    last = order[-1]
+    found: dict[int, list[str]] = {i: [] for i in order}
+    try:
+        for row in reader:
+            if len(row) > last:
+                for i in order:
+                    found[i].append(row[i])
+            elif any(row):  # a torn row: kept as unreadable, so that it is counted
+                for i in order:
+                    found[i].append("")
+    except csv.Error as error:
+        raise LogError(f"it cannot be read as a table ({error})") from None
+    if not found[last]:
+        raise LogError("no rows: the column is not there")
+    return found
+
+
+def _floats(cells: list[str], decimal: str) -> Array:
+    """Numbers of a column; not a number where a cell is none."""
+    if decimal == ",":
+        cells = [cell.replace(".", "").replace(",", ".") if "," in cell else cell for cell in cells]
+    try:
+        return np.array(cells, dtype=float)
+    except ValueError:
+        return np.array([_or_nan(cell) for cell in cells])
+
+
+def _or_nan(cell: str) -> float:
+    try:
+        return float(cell.replace("−", "-"))
+    except ValueError:
+        return float("nan")
+
+
+def _clock_index(mapping: LogMapping, text: str) -> int:
+    """The column of the clock that goes with a column of dates."""
+    line = text.splitlines()[mapping.first_row]
+    for i, cell in enumerate(_cells(line, mapping.separator)):
+        if CLOCK.match(cell):
+            return i
+    raise LogError("there are dates but no times of day")
+
+
+def _seconds(columns: dict[int, list[str]], mapping: LogMapping, text: str) -> Array:
+    kind, index = mapping.time_kind, mapping.time_index
+    if kind == "rows":
+        return np.arange(len(next(iter(columns.values()))), dtype=float) * mapping.interval_s
+    cells = columns[index]
+    if kind == "date and clock":
+        clocks = columns[_clock_index(mapping, text)]
+        return np.array(
+            [
+                stamp_s(f"{day.strip()} {clock.strip()}", mapping.day_first)
+                for day, clock in zip(cells, clocks, strict=True)
+            ]
+        )
+    if kind == "stamp":
+        return stamps_s(cells, mapping.day_first)
+    if kind == "clock":
+        made = np.array([clock_s(cell) for cell in cells])
+        with np.errstate(invalid="ignore"):
+            over = np.diff(made, prepend=made[:1]) < -43_200.0  # past midnight
+        return made + 86_400.0 * np.cumsum(over)
+    return _floats(cells, mapping.decimal) * {"milliseconds": 1e-3, "minutes": 60.0, "hours": 3600.0}.get(kind, 1.0)
+
+
+def written_log(rows: list[list[float]], names: tuple[str, ...], began: datetime) -> bytes:
+    """Rows from an instrument as the file that is kept and exported."""
+    lines = [f"# logged from {began.isoformat(timespec='seconds')}", ",".join(("seconds", *names))]
+    lines += [",".join(f"{value:.6g}" if i else f"{value:.3f}" for i, value in enumerate(row)) for row in rows]
+    return ("\n".join(lines) + "\n").encode()

@@ -1,0 +1,111 @@
+"""One instrument, asked in SCPI through PyVISA; every way in which it can fail is told in words."""
+
+from __future__ import annotations
+
+import math
+import re
+from contextlib import suppress
+from types import TracebackType
+from typing import Any
+
+import pyvisa
+from pyvisa.constants import StatusCode
+
+from hermotrope_core.proving.judge import OVERLOAD
+
+TIMEOUT_MS = 3000
+LONGEST_REPLY = 4_000_000
+_RESOURCE = re.compile(r"^(TCPIP\d*|USB\d*|ASRL[\w/.-]*|GPIB\d*)(::[\w.:/ \[\]-]{1,80})+$", re.IGNORECASE)
+
+
+class InstrumentError(Exception):
+    """An instrument that cannot be used just now; the message is for people."""
+
+
+class Lost(InstrumentError):
+    """The connection is gone or was never there."""
+
+
+def checked_resource(text: str) -> str:
+    """A resource name as PyVISA takes it. Raises `InstrumentError` for anything else."""
+    name = text.strip()
+    if not _RESOURCE.match(name):
+        raise InstrumentError(
+            "that is no resource name; for example TCPIP0::192.168.1.20::5025::SOCKET or ASRL/dev/ttyUSB0::INSTR"
+        )
+    return name
+
+
+class Instrument:
+    """An open connection, closed on leaving the block. Raises `Lost` where nobody answers."""
+
+    def __init__(self, resource: str, timeout_ms: int = TIMEOUT_MS) -> None:
+        self.name = checked_resource(resource)
+        try:
+            self._manager = pyvisa.ResourceManager("@py")
+            self._port: Any = self._manager.open_resource(
+                self.name, read_termination="\n", write_termination="\n", timeout=timeout_ms, open_timeout=timeout_ms
+            )
+        except (pyvisa.Error, OSError, ValueError) as error:
+            raise Lost(f"no instrument answers at {self.name} ({_words(error)})") from None
+
+    def __enter__(self) -> Instrument:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let go of the instrument; what fails then does not matter."""
+        with suppress(pyvisa.Error, OSError):
+            self._port.close()
+
+    def tell(self, command: str) -> None:
+        """Send a command that has no answer."""
+        try:
+            self._port.write(command)
+        except (pyvisa.Error, OSError) as error:
+            raise Lost(f"the connection to {self.name} broke ({_words(error)})") from None
+
+    def ask(self, query: str) -> str:
+        """The answer to a query, stripped."""
+        try:
+            reply = str(self._port.query(query))
+        except pyvisa.VisaIOError as error:
+            if error.error_code == StatusCode.error_timeout:
+                raise InstrumentError(f"{self.name} does not answer {query} in {TIMEOUT_MS / 1000:g} s") from None
+            raise Lost(f"the connection to {self.name} broke ({_words(error)})") from None
+        except (pyvisa.Error, OSError) as error:
+            raise Lost(f"the connection to {self.name} broke ({_words(error)})") from None
+        except UnicodeDecodeError:
+            raise InstrumentError(f"{self.name} answered {query} with something that is no text") from None
+        return reply.strip()[:LONGEST_REPLY]
+
+    def number(self, query: str) -> float:
+        """The answer as a number; infinite for an overload (9.9e37). Raises `InstrumentError` for nonsense."""
+        return number_in(self.ask(query), query, self.name)
+
+    def numbers(self, query: str) -> list[float]:
+        """The answer as numbers separated by commas; empty where nothing came."""
+        reply = self.ask(query)
+        return [number_in(part, query, self.name) for part in reply.split(",")] if reply else []
+
+
+def number_in(reply: str, query: str, name: str) -> float:
+    """One number of a reply. Raises `InstrumentError`."""
+    try:
+        value = float(reply)
+    except ValueError:
+        raise InstrumentError(f"{name} answered {query} with {reply[:40]!r}, which is no number") from None
+    if math.isnan(value):
+        raise InstrumentError(f"{name} answered {query} with not-a-number: it had nothing to measure")
+    if abs(value) >= OVERLOAD:
+        return math.copysign(math.inf, value)
+    return value
+
+
+def _words(error: BaseException) -> str:
+    text = str(getattr(error, "description", None) or error)
+    return " ".join(text.split())[:120] or type(error).__name__

@@ -1,0 +1,1 @@
+"""Building and proving: steps ticked, readings taken, runs logged, the record frozen."""

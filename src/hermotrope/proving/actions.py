@@ -1,0 +1,163 @@
+"""What is done in the workshop: steps ticked, readings taken, gates waived; one action for each."""
+
+from __future__ import annotations
+
+from typing import BinaryIO, Literal
+
+import msgspec
+from django.db import transaction
+from django.utils import timezone
+
+from hermotrope.bench import actions as bench
+from hermotrope.bench.models import Conversion
+from hermotrope.entry.typed import EditError
+from hermotrope.proving.bench import Workshop
+from hermotrope.proving.keeping import kept
+from hermotrope.proving.models import PartMark, Photo, ReadingRow, Rehearsal, StepMark, WaiverRow
+from hermotrope.proving.pictures import encoded
+from hermotrope_core.proving import applicable, refusal_of
+
+LONGEST_NOTE, LONGEST_REASON = 500, 300
+MOST_PHOTOS = 40
+RUN_DOWN = "run-down.runtime"
+
+
+@transaction.atomic
+def tick(conversion: Conversion, key: str, *, done: bool) -> None:
+    """Mark a step as done, or take the mark off. Raises `EditError` for a step that is not there."""
+    _step(conversion, key)
+    row, _ = StepMark.objects.get_or_create(conversion=conversion, key=key)
+    row.done_at = timezone.now() if done else None
+    row.save()
+    tell(conversion)
+
+
+@transaction.atomic
+def annotate(conversion: Conversion, key: str, note: str) -> None:
+    """Keep a note with a step. Raises `EditError`."""
+    _step(conversion, key)
+    if len(note) > LONGEST_NOTE:
+        raise EditError(f"a note has at most {LONGEST_NOTE} characters; this one has {len(note)}")
+    StepMark.objects.update_or_create(conversion=conversion, key=key, defaults={"note": note.strip()})
+
+
+@transaction.atomic
+def add_photo(conversion: Conversion, key: str, file: BinaryIO, size: int) -> Photo:
+    """Keep a picture with a step. Raises `EditError` for what is no picture."""
+    _step(conversion, key)
+    if conversion.photos.count() >= MOST_PHOTOS:
+        raise EditError(f"{MOST_PHOTOS} pictures are kept at most; take one out first")
+    image, width, height = encoded(file, size)
+    return Photo.objects.create(conversion=conversion, step=key, image=image, width=width, height=height)
+
+
+def _step(conversion: Conversion, key: str) -> None:
+    if all(step.key != key for step in Workshop(conversion).steps):
+        raise EditError("that step is no longer part of this build")
+
+
+@transaction.atomic
+def mark_part(conversion: Conversion, key: str, have: Literal["own", "buy", ""], price: float | None) -> None:
+    """Say of a line of the parts list whether it is there and what it costs. Raises `EditError`."""
+    if price is not None and not 0 <= price <= 1e6:
+        raise EditError("a price is a number from 0 to a million")
+    PartMark.objects.update_or_create(conversion=conversion, key=key[:40], defaults={"have": have, "price": price})
+
+
+@transaction.atomic
+def take_reading(conversion: Conversion, ask_key: str, value: float, by: str) -> ReadingRow:
+    """Keep a reading of a gate that is not locked. Raises `EditError` with the reason otherwise."""
+    workshop = Workshop(conversion)
+    if workshop.shut:
+        raise EditError("nothing is proved while this plan is refused or something in it is open")
+    refusal = refusal_of(workshop.progress, ask_key)
+    if refusal:
+        raise EditError(refusal)
+    found = workshop.ask(ask_key)
+    assert found is not None
+    gate, _ = found
+    row = ReadingRow.objects.create(
+        conversion=conversion, ask=ask_key, value=kept(value), taken_at=timezone.now(), by=by[:120], basis=gate.basis
+    )
+    tell(conversion)
+    return row
+
+
+@transaction.atomic
+def waive(conversion: Conversion, gate_key: str, reason: str, by: str) -> None:
+    """Go past a gate, with a reason. Raises `EditError` for a gate that must pass, is locked, or is not there."""
+    row = next((one for one in Workshop(conversion).progress if one.gate.key == gate_key), None)
+    if row is None:
+        raise EditError("that gate is not part of this plan")
+    if row.state == "locked":
+        raise EditError(f"not before “{row.locked_by}” has passed")
+    if row.gate.must_pass:
+        raise EditError("this gate cannot be waived: behind it the device gets power")
+    reason = reason.strip()
+    if not reason:
+        raise EditError("say why; the reason is kept in the record and printed")
+    if len(reason) > LONGEST_REASON:
+        raise EditError(f"a reason has at most {LONGEST_REASON} characters")
+    given = {"reason": reason, "by": by.strip()[:80], "given_at": timezone.now(), "basis": row.gate.basis}
+    WaiverRow.objects.update_or_create(conversion=conversion, gate=gate_key, defaults=given)
+    tell(conversion)
+
+
+@transaction.atomic
+def unwaive(conversion: Conversion, gate_key: str) -> None:
+    """Take a waiver back."""
+    conversion.waivers.filter(gate=gate_key).delete()
+    tell(conversion)
+
+
+@transaction.atomic
+def start_again(conversion: Conversion) -> None:
+    """Throw the readings and waivers of this proving away; what was frozen before stays."""
+    conversion.readings.all().delete()
+    conversion.waivers.all().delete()
+    tell(conversion)
+
+
+@transaction.atomic
+def rehearse(conversion: Conversion, fault: str) -> Conversion:
+    """A copy of the conversion to be proved against the simulated bench. Raises `EditError` for an impossible fault."""
+    _fault(conversion, fault)
+    case = conversion.case
+    title = case.title if conversion.rehearsal else f"Rehearsal: {case.title}"
+    copy = bench.create(msgspec.structs.replace(case, title=title[:300]), f"Copied to rehearse: {case.title}")
+    Conversion.objects.filter(pk=copy.pk).update(rehearsal=True)
+    Rehearsal.objects.create(conversion=copy, fault=fault)
+    copy.refresh_from_db()
+    return copy
+
+
+@transaction.atomic
+def choose_fault(conversion: Conversion, fault: str) -> None:
+    """Give the simulated bench of a rehearsal a fault (or none); its readings begin anew. Raises `EditError`."""
+    _fault(conversion, fault)
+    Rehearsal.objects.filter(conversion=conversion).update(fault=fault)
+    start_again(conversion)
+
+
+def _fault(conversion: Conversion, fault: str) -> None:
+    workshop = Workshop(conversion)
+    if workshop.feed.situation is None:
+        raise EditError("answer what is open in the plan first")
+    if fault and fault not in applicable(workshop.feed.situation.case):
+        raise EditError("this conversion cannot have that fault")
+
+
+def tell(conversion: Conversion) -> None:
+    """Say on the Bench how far build and proving are."""
+    fresh = Conversion.objects.get(pk=conversion.pk)
+    workshop = Workshop(fresh)
+    done = sum(row.done_at is not None for row in fresh.step_marks.all())
+    parts = []
+    if done:
+        parts.append(f"built {min(done, len(workshop.steps))} of {len(workshop.steps)} steps")
+    if workshop.readings or workshop.waivers:
+        rows = workshop.progress
+        passed = sum(row.state in ("passed", "waived") for row in rows)
+        failed = next((row.gate.title for row in rows if row.state == "failed"), "")
+        parts.append(f"failed at “{failed}”" if failed else f"{passed} of {len(rows)} gates passed")
+    Conversion.objects.filter(pk=conversion.pk).update(workshop="; ".join(parts)[:80])

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class ProvingConfig(AppConfig):
+    name = "hermotrope.proving"
+    label = "proving"

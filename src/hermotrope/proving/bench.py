@@ -1,0 +1,67 @@
+"""Where a conversion stands on the bench: its gates with their state, worked out from the case and what was read."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+from hermotrope.bench.feed import Feed
+from hermotrope.bench.models import Conversion
+from hermotrope.proving.keeping import readings_of, waivers_of
+from hermotrope_core.cautions import stops
+from hermotrope_core.proving import Ask, Gate, Progress, Reading, Waiver, gates, progress
+from hermotrope_core.proving.gates import basis_of
+from hermotrope_core.proving.progress import newest, proved
+from hermotrope_core.sheet import Step, steps
+
+
+class Workshop:
+    """The build and the proving of a conversion. `shut` says why there are no gates; empty where there are."""
+
+    def __init__(self, conversion: Conversion) -> None:
+        self.conversion = conversion
+        self.case = conversion.case
+        self.feed = Feed(conversion.case)
+
+    @cached_property
+    def shut(self) -> str:
+        if stops(self.case):
+            return "stop"
+        if self.feed.questions:
+            return "open"
+        return "refused" if self.feed.refused else ""
+
+    @cached_property
+    def readings(self) -> list[Reading]:
+        return readings_of(self.conversion)
+
+    @cached_property
+    def waivers(self) -> list[Waiver]:
+        return waivers_of(self.conversion)
+
+    @cached_property
+    def gates(self) -> tuple[Gate, ...]:
+        if self.shut or self.feed.situation is None:
+            return ()
+        found = self.feed.range
+        return gates(self.feed.situation, self._taken, (found.p5, found.p95) if found else None)
+
+    @property
+    def _taken(self) -> dict[str, float]:
+        basis = basis_of(self.case)
+        return {key: one.value for key, one in newest(self.readings).items() if one.basis == basis}
+
+    @cached_property
+    def progress(self) -> tuple[Progress, ...]:
+        return progress(self.gates, self.readings, self.waivers)
+
+    @property
+    def all_passed(self) -> bool:
+        return proved(self.progress)
+
+    @cached_property
+    def steps(self) -> tuple[Step, ...]:
+        return steps(self.case)
+
+    def ask(self, key: str) -> tuple[Gate, Ask] | None:
+        """An ask of this plan with its gate."""
+        return next(((gate, ask) for gate in self.gates for ask in gate.asks if ask.key == key), None)

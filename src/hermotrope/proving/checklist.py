@@ -1,0 +1,109 @@
+"""Parts with what one has and what they cost, and steps with their ticks, notes and pictures."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hermotrope.bench.models import Conversion
+from hermotrope.drawings.line import stage_kind
+from hermotrope.proving.bench import Workshop
+from hermotrope.proving.models import PartMark
+from hermotrope.shelf.models import Item
+from hermotrope_core.case import maybe
+from hermotrope_core.figures import duration
+from hermotrope_core.sheet import PartLine, parts_list
+
+
+def parts_context(conversion: Conversion) -> dict[str, Any]:
+    """The parts list: own or buy and the price as marked, else as the shelf has it; the sums."""
+    marks = {row.key: row for row in PartMark.objects.filter(conversion=conversion)}
+    shelf = [(item, item.content()) for item in Item.objects.filter(kind__in=_kinds(conversion))]
+    rows = []
+    for line in parts_list(conversion.case):
+        mark = marks.get(line.key)
+        item = _on_shelf(conversion, line, shelf)
+        owned = item is not None and item.have != Item.Have.MAYBE
+        have = mark.have if mark is not None and mark.have else ("own" if owned else "buy")
+        price = mark.price if mark is not None and mark.price is not None else line.price
+        if price is None and item is not None:
+            price = item.price
+        rows.append(
+            {
+                "line": line,
+                "have": have,
+                "price": price,
+                "shelf": item.name if item else "",
+                "total": None if price is None else price * line.count,
+            }
+        )
+    to_buy = [row for row in rows if row["have"] == "buy"]
+    return {
+        "parts": rows,
+        "to_buy": len(to_buy),
+        "sum_buy": sum(row["total"] for row in to_buy if row["total"] is not None),
+        "sum_all": sum(row["total"] for row in rows if row["total"] is not None),
+        "unpriced": sum(row["total"] is None for row in to_buy),
+    }
+
+
+def _kinds(conversion: Conversion) -> set[str]:
+    """The kinds of the shelf under which the parts of a case may stand."""
+    named = {"converter": "converter", "lead": "lead", "fuse": "fuse"}
+    return {"source", *(named.get(stage_kind(stage), "stage") for stage in conversion.case.path)}
+
+
+def _on_shelf(conversion: Conversion, line: PartLine, shelf: list[tuple[Item, Any]]) -> Item | None:
+    """The entry of the shelf that a line is: the same pack by name, the same stage by its figures."""
+    if line.is_source and conversion.case.source is not None:
+        return next(
+            (
+                item
+                for item, part in shelf
+                if item.kind == "source" and getattr(part, "name", "") == conversion.case.source.name
+            ),
+            None,
+        )
+    if line.part is None:
+        return None
+    same = [item for item, part in shelf if part == line.part]
+    alike = [item for item, part in shelf if type(part) is type(line.part) and _gist(part) == _gist(line.part)]
+    return next(iter([*same, *sorted(alike, key=lambda one: one.have == Item.Have.MAYBE)]), None)
+
+
+def _gist(part: Any) -> tuple[Any, ...]:
+    """The figures by which a part is bought."""
+    names = (
+        "rating_a",
+        "topology",
+        "output_v",
+        "area_mm2",
+        "length_m",
+        "trips_v",
+        "resistance_ohm",
+        "output_current_max_a",
+    )
+    return tuple(v if isinstance(v := getattr(part, name, None), str) else maybe(v) for name in names)
+
+
+def steps_context(conversion: Conversion) -> dict[str, Any]:
+    """The steps with their ticks, notes and pictures."""
+    workshop = Workshop(conversion)
+    marks = {row.key: row for row in conversion.step_marks.all()}
+    pictures: dict[str, list[Any]] = {}
+    for row in conversion.photos.defer("image"):
+        pictures.setdefault(row.step, []).append(row)
+    rows = [
+        {
+            "step": step,
+            "mark": marks.get(step.key),
+            "done": bool(marks.get(step.key) and marks[step.key].done_at),
+            "photos": pictures.get(step.key, []),
+        }
+        for step in workshop.steps
+    ]
+    left = sum(row["step"].minutes for row in rows if not row["done"])
+    return {
+        "steps": rows,
+        "steps_done": sum(row["done"] for row in rows),
+        "minutes_left": duration(60 * left) if left else "",
+    }

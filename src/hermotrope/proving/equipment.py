@@ -1,0 +1,168 @@
+"""Which instruments a conversion is proved with: the simulated bench of a rehearsal, or the real ones by name."""
+
+from __future__ import annotations
+
+import threading
+from datetime import datetime
+from typing import Literal
+
+from django.db import DatabaseError, connection
+from django.utils import timezone
+
+from hermotrope.bench.feed import Feed
+from hermotrope.bench.models import Conversion
+from hermotrope.entry.typed import EditError
+from hermotrope.formats.logger_csv import written_log
+from hermotrope.instruments.recorder import Plan, Recorder
+from hermotrope.instruments.simulated import ROLES, Role, SimulatedBench
+from hermotrope.proving import logs
+from hermotrope.proving.models import InstrumentName, Rehearsal, RunLogRow
+from hermotrope_core.case import Case
+from hermotrope_core.runlog import Column
+
+Place = Literal["pack", "inlet", "both"]
+PLACES: dict[Place, tuple[Column, ...]] = {
+    "pack": ("pack_v", "pack_a"),
+    "inlet": ("inlet_v", "inlet_a"),
+    "both": ("pack_v", "pack_a", "inlet_v", "inlet_a"),
+}
+SCPI_PLACES = {"pack": "PACK", "inlet": "INL", "both": "BOTH"}
+REHEARSED_S = 25.0
+"""A rehearsed run-down takes about so long by the clock."""
+REHEARSED_ROWS = 18_000
+
+_benches: dict[int, tuple[Case, str, SimulatedBench]] = {}
+_recorders: dict[int, Recorder] = {}
+_lock = threading.Lock()
+
+
+def simulated_for(conversion: Conversion) -> SimulatedBench | None:
+    """The simulated bench of a rehearsal, started where it is not running; None for a real proving."""
+    if not conversion.rehearsal:
+        return None
+    row = Rehearsal.objects.filter(conversion=conversion).first()
+    situation = Feed(conversion.case).situation
+    if row is None or situation is None:
+        return None
+    with _lock:
+        old = _benches.get(conversion.pk)
+        if old is not None and old[0] == situation.case and old[1] == row.fault:
+            return old[2]
+        if old is not None:
+            old[2].close()
+        made = SimulatedBench(situation.case, row.fault or None).start()  # type: ignore[arg-type]  # checked when it was chosen
+        _benches[conversion.pk] = (situation.case, row.fault, made)
+        return made
+
+
+def resources_for(conversion: Conversion) -> dict[Role, str]:
+    """Resource names by role: simulated ones for a rehearsal, else those of this bench."""
+    simulated = simulated_for(conversion)
+    if simulated is not None:
+        return simulated.resources
+    named = dict(InstrumentName.objects.values_list("role", "resource"))
+    return {role: named.get(role, "") for role in ROLES}
+
+
+def record(conversion: Conversion, place: Place, interval_s: float, kind: Literal["buffered", "polled"]) -> RunLogRow:
+    """Begin to log a run-down in the background. Raises `EditError` where no logger is named or one is running."""
+    if conversion.logs.filter(state=RunLogRow.State.RECORDING).exists():
+        raise EditError("a run is being logged already")
+    resource = resources_for(conversion).get("logger", "")
+    if not resource:
+        raise EditError("no logger is named: give its resource name, or bring its file")
+    plan = _plan(conversion, resource, place, interval_s, kind)
+    row = RunLogRow.objects.create(
+        conversion=conversion,
+        name=f"run-down {timezone.localtime():%d %b %H:%M}",
+        origin=RunLogRow.Origin.INSTRUMENT,
+        state=RunLogRow.State.RECORDING,
+        original_name="run-down.csv",
+        resource=resource,
+        mapping={"names": list(plan.columns)},
+    )
+    recorder = _Keeper(row.pk, plan).recorder
+    _recorders[row.pk] = recorder
+    recorder.start()
+    return row
+
+
+def _plan(
+    conversion: Conversion, resource: str, place: Place, interval_s: float, kind: Literal["buffered", "polled"]
+) -> Plan:
+    if simulated_for(conversion) is None:
+        return Plan(resource, kind, PLACES[place], interval_s)
+    run = Feed(conversion.case).run
+    lasts = run.runtime_s if run else 3600.0
+    every = max(interval_s, lasts / REHEARSED_ROWS)
+    begin = (
+        f"SIM:SPEED {max(1.0, lasts / REHEARSED_S):.3f}",
+        f"ROUT:PLAC {SCPI_PLACES[place]}",
+        f"SAMP:TIM {every:.2f}",
+    )
+    return Plan(resource, "buffered", PLACES[place], every, begin)
+
+
+class _Keeper:
+    """Writes what a recorder hands on to the rows of a log."""
+
+    def __init__(self, pk: int, plan: Plan) -> None:
+        self.pk, self.plan = pk, plan
+        self.began: datetime = timezone.now()
+        self.recorder = Recorder(plan, self.rows, self.trouble, self.over)
+
+    def rows(self, rows: list[list[float]]) -> None:
+        try:
+            row = RunLogRow.objects.filter(pk=self.pk).first()
+            if row is None:
+                self.recorder.stop()
+            else:
+                logs.add_rows(row, rows)
+        except DatabaseError as error:
+            raise RuntimeError(f"the bench cannot keep what is logged ({error})") from error
+
+    def trouble(self, words: str) -> None:
+        RunLogRow.objects.filter(pk=self.pk).update(trouble=words[:300])
+
+    def over(self, ended: bool) -> None:
+        try:
+            finish(self.pk, ended=ended)
+        finally:
+            _recorders.pop(self.pk, None)
+            connection.close()
+
+
+def finish(pk: int, *, ended: bool) -> None:
+    """Turn what was logged so far into a log that is kept."""
+    row = RunLogRow.objects.filter(pk=pk, state=RunLogRow.State.RECORDING).first()
+    if row is None:
+        return
+    rows = [line for chunk in row.chunks.all() for line in chunk.rows]
+    names = tuple((row.mapping or {}).get("names", PLACES["pack"]))
+    logs.finish_recording(row, rows, written_log(rows, names, row.created_at), ended=ended)
+
+
+def stop(row: RunLogRow) -> None:
+    """Stop logging, and wait until what came is kept."""
+    recorder = _recorders.get(row.pk)
+    if recorder is not None:
+        recorder.stop()
+        recorder.join(10.0)
+    else:  # the program was started anew meanwhile
+        finish(row.pk, ended=False)
+
+
+def running(row: RunLogRow) -> bool:
+    """Whether somebody still logs this run."""
+    return row.pk in _recorders
+
+
+def close_all() -> None:
+    """Stop every recorder and simulated bench (tests, and the end of the program)."""
+    for recorder in list(_recorders.values()):
+        recorder.stop()
+        recorder.join(10.0)
+    with _lock:
+        for _, _, bench in _benches.values():
+            bench.close()
+        _benches.clear()

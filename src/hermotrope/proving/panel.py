@@ -1,0 +1,367 @@
+"""What the Prove panel shows: gates with drawings and windows, instruments, the run-down with its fit, the record."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+import numpy as np
+from django.http import QueryDict
+
+from hermotrope.bench.models import Conversion
+from hermotrope.drawings.log_chart import log_chart
+from hermotrope.drawings.probes import probe_drawing
+from hermotrope.drawings.scale import supply_scale
+from hermotrope.drawings.window import window_gauge
+from hermotrope.formats.logger_csv import LogError, recognise
+from hermotrope.instruments.reading import needed
+from hermotrope.instruments.simulated import ROLES
+from hermotrope.proving import equipment
+from hermotrope.proving.bench import Workshop
+from hermotrope.proving.keeping import log_of, mapping_of, original_of, shown
+from hermotrope.proving.models import InstrumentName, RunLogRow
+from hermotrope.proving.records import proved_of
+from hermotrope_core.case import Case
+from hermotrope_core.cautions import stops
+from hermotrope_core.difference import difference
+from hermotrope_core.estimate import QUICK_DRAWS, estimate
+from hermotrope_core.figures import digits, duration, figure
+from hermotrope_core.fit import Fit, Found, compare, fit, fitted, shares_of_runtime
+from hermotrope_core.fit.result import Z90
+from hermotrope_core.proving import FAULTS, Progress, applicable
+from hermotrope_core.proving.judge import written
+from hermotrope_core.proving.progress import AskState
+from hermotrope_core.runlog import RunLog
+from hermotrope_core.spread import MEASURED_SPREAD
+
+STATE_WORDS = {"passed": "passed", "failed": "failed", "open": "to do", "waived": "waived", "locked": "locked"}
+LEVEL_WORDS = {"pass": "As expected", "note": "Fine, but note", "fail": "Not yet", "stop": "Stop"}
+COLUMN_WORDS = {
+    "pack_v": "volts at the pack",
+    "pack_a": "amperes from the pack",
+    "inlet_v": "volts at the plug",
+    "inlet_a": "amperes into the device",
+}
+ROLE_WORDS = {"meter": "Meter", "supply": "Supply", "load": "Electronic load", "logger": "In-line logger"}
+MOST_CHANGES = 40
+LIVE_ROWS = 40_000
+SAME_S = 30.0
+"""Runtimes that differ by less are told as the same."""
+TIME_KINDS = (
+    ("seconds", "seconds"),
+    ("milliseconds", "milliseconds"),
+    ("minutes", "minutes"),
+    ("hours", "hours"),
+    ("clock", "h:mm:ss"),
+    ("stamp", "date and time of day"),
+    ("date and clock", "a date, and a time of day beside it"),
+    ("rows", "no column: rows are counted"),
+)
+
+
+def prove_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
+    """Everything of the panel. Where there are no gates, `shut` says why."""
+    workshop = Workshop(conversion)
+    context: dict[str, Any] = {
+        "shut": workshop.shut,
+        "proved_rows": proved_rows(conversion),
+        "prove_open": query.get("gate", ""),
+    }
+    if workshop.shut:
+        return context | {"stops": stops(conversion.case), "gates": []}
+    rows = workshop.progress
+    asked = query.get("gate", "")
+    current = next(
+        (row.gate.key for row in rows if row.state not in ("passed", "waived")), rows[-1].gate.key if rows else ""
+    )
+    chosen = asked if any(row.gate.key == asked and row.state != "locked" for row in rows) else current
+    resources = equipment.resources_for(conversion)
+    situation = workshop.feed.situation
+    assert situation is not None
+    return context | {
+        "gates": [_gate(conversion.case, row, number, chosen, resources) for number, row in enumerate(rows, start=1)],
+        "passed": sum(row.state in ("passed", "waived") for row in rows),
+        "all_passed": workshop.all_passed,
+        "has_readings": bool(workshop.readings or workshop.waivers),
+        "instruments": _instruments(conversion),
+        "faults": [(key, FAULTS[key]) for key in applicable(situation.case)],
+        "fault": _fault(conversion),
+        "logs": [log_row(row) for row in conversion.logs.all()],
+        "shown_log": shown_log(workshop, query.get("log", "")),
+        "logger_named": bool(resources.get("logger")),
+        "time_kinds": TIME_KINDS,
+        "scale": supply_scale(conversion.case, workshop.feed.situation, _read(rows)),
+    }
+
+
+def _read(rows: tuple[Progress, ...]) -> tuple[tuple[str, float], ...]:
+    """Volts that were read, for the supply scale: at the pack and at the inlet."""
+    found = []
+    for row in rows:
+        for one in row.asks:
+            if (
+                one.reading is None
+                or one.stale
+                or one.ask.unit != "V"
+                or one.ask.meter != "volts"
+                or one.reading.value < 0.0
+            ):
+                continue
+            at_pack = one.ask.red is not None and one.ask.red.gap == 0
+            found.append(("pack" if at_pack else "inlet", one.reading.value))
+    return tuple(found)
+
+
+def _fault(conversion: Conversion) -> str:
+    row = getattr(conversion, "rehearsed", None) if conversion.rehearsal else None
+    return str(row.fault) if row is not None else ""
+
+
+def _gate(case: Case, row: Progress, number: int, chosen: str, resources: Any) -> dict[str, Any]:
+    gate = row.gate
+    open_ = gate.key == chosen
+    return {
+        "gate": gate,
+        "number": number,
+        "state": row.state,
+        "word": STATE_WORDS[row.state],
+        "open": open_,
+        "locked_by": row.locked_by,
+        "waiver": row.waiver,
+        "can_waive": not gate.must_pass and row.state in ("open", "failed"),
+        "asks": [_ask(case, one, resources, draw=open_) for one in row.asks],
+        "short": _short(row),
+    }
+
+
+def _short(row: Progress) -> str:
+    """The readings of a gate in one line."""
+    if row.waiver is not None:
+        return row.waiver.reason
+    made = [written(one.reading.value, one.ask.unit) for one in row.asks if one.reading is not None and not one.stale]
+    return ", ".join(made[:4]) + (" …" if len(made) > 4 else "")
+
+
+def _ask(case: Case, one: AskState, resources: Any, *, draw: bool) -> dict[str, Any]:
+    ask, reading = one.ask, one.reading
+    value = shown(reading.value) if reading is not None and not one.stale else None
+    return {
+        "ask": ask,
+        "id": ask.key.replace(".", "-"),
+        "gauge": window_gauge(ask, value),
+        "drawing": probe_drawing(case, ask) if draw else None,
+        "reading": written(value, ask.unit) if value is not None else "",
+        "taken": reading,
+        "stale": one.stale,
+        "level": one.judgement.level if one.judgement else "",
+        "word": LEVEL_WORDS[one.judgement.level] if one.judgement else "",
+        "says": one.judgement.says if one.judgement else "",
+        "by_instrument": bool(needed(ask)) and all(resources.get(role) for role in needed(ask)),
+        "example": written(ask.expected, ask.unit) if ask.expected is not None else "",
+        "wait": duration(ask.setup.wait_s) if ask.setup.wait_s else "",
+        "wait_s": round(ask.setup.wait_s),
+        "mode": "decimal" if ask.unit != "s" else "text",
+    }
+
+
+def _instruments(conversion: Conversion) -> list[tuple[str, str, str]]:
+    if conversion.rehearsal:
+        found = equipment.resources_for(conversion)
+        return [(role, ROLE_WORDS[role], found.get(role, "")) for role in ROLES]
+    named = dict(InstrumentName.objects.values_list("role", "resource"))
+    return [(role, ROLE_WORDS[role], named.get(role, "")) for role in ROLES]
+
+
+def log_row(row: RunLogRow) -> dict[str, Any]:
+    """A log for the list."""
+    return {
+        "log": row,
+        "lasts": duration(row.lasts_s),
+        "running": row.state == RunLogRow.State.RECORDING and equipment.running(row),
+        "orphan": row.state == RunLogRow.State.RECORDING and not equipment.running(row),
+    }
+
+
+def shown_log(workshop: Workshop, wanted: str) -> dict[str, Any] | None:
+    """The log that is looked at: the one asked for, else the newest."""
+    rows = list(workshop.conversion.logs.all())
+    row = next((one for one in rows if str(one.pk) == wanted), rows[0] if rows else None)
+    if row is None:
+        return None
+    if row.state == RunLogRow.State.DRAFT:
+        return draft(row)
+    if row.state == RunLogRow.State.RECORDING:
+        return live(row)
+    return kept_log(workshop, row)
+
+
+def draft(row: RunLogRow, error: str = "") -> dict[str, Any]:
+    """A file before it is imported: how it is understood, in its columns."""
+    mapping = mapping_of(row)
+    try:
+        found = recognise(original_of(row))
+    except LogError as problem:
+        return {"row": row, "kind": "draft", "error": str(problem), "columns": []}
+    roles = {one.index: (one.what, one.factor) for one in mapping.columns} if mapping else {}
+    columns = []
+    for column in found.columns:
+        role = "time" if mapping and column.index == mapping.time_index else roles.get(column.index, ("", 1.0))[0]
+        columns.append({"seen": column, "role": role, "milli": roles.get(column.index, ("", 1.0))[1] == 1e-3})
+    return {"row": row, "kind": "draft", "columns": columns, "mapping": mapping, "about": found.about, "error": error}
+
+
+def live(row: RunLogRow) -> dict[str, Any]:
+    """A run that is being logged: what came last, and the curve so far."""
+    names = list((row.mapping or {}).get("names", ()))
+    rows = [line for chunk in row.chunks.all() for line in chunk.rows]
+    chart = None
+    if len(rows) > 3:
+        table = rows[:: max(1, len(rows) // LIVE_ROWS)]
+        columns = list(zip(*table, strict=True))
+        chart = log_chart(_raw(columns, names), ())
+    last = (
+        [(COLUMN_WORDS[name], f"{value:.2f}") for name, value in zip(names, rows[-1][1:], strict=False)] if rows else []
+    )
+    return {
+        "row": row,
+        "kind": "live",
+        "chart": chart,
+        "last": last,
+        "lasts": duration(row.lasts_s),
+        "orphan": not equipment.running(row),
+    }
+
+
+def _raw(columns: list[Any], names: list[str]) -> RunLog:
+    seconds = np.array(columns[0])
+    return RunLog(seconds, {name: np.array(columns[i]) for i, name in enumerate(names, start=1)})  # type: ignore[misc]
+
+
+def kept_log(workshop: Workshop, row: RunLogRow) -> dict[str, Any]:
+    """A kept log beside its prediction, with what a fit says."""
+    log = log_of(row)
+    shown_: dict[str, Any] = {
+        "row": row,
+        "kind": "kept",
+        "lasts": duration(row.lasts_s),
+        "remarks": log.remarks,
+        "rows": f"{row.rows:,}",
+    }
+    situation = workshop.feed.situation
+    if situation is None:
+        return shown_ | {"chart": log_chart(log, ())}
+    ends, compared = compare(situation.case, log)
+    shown_ |= {
+        "parts": [_parts(one) for one in compared],
+        "ends": duration(ends) if ends != float("inf") else "later",
+        "longer": _longer(log, ends, ended=row.ended),
+    }
+    try:
+        found = fit(situation.case, log)
+    except ValueError as error:
+        return shown_ | {"chart": log_chart(log, compared), "no_fit": str(error)}
+    told = {one.place for one in found.found if one.told}
+    after = compare(fitted(situation.case, found, told, ""), log)[1] if told else ()
+    return shown_ | {"chart": log_chart(log, compared, after), "fit": _fit(situation.case, found, told)}
+
+
+def _parts(one: Any) -> dict[str, str]:
+    unit = "V" if one.column.endswith("_v") else "A"
+    if one.parts_s is None:
+        return {"column": COLUMN_WORDS[one.column], "says": "agree to the end"}
+    word = "above" if one.parts_by > 0 else "below"
+    return {
+        "column": COLUMN_WORDS[one.column],
+        "says": f"part after {duration(one.parts_s)}: measured {figure(abs(one.parts_by), unit, 2)} {word} predicted",
+    }
+
+
+def _longer(log: RunLog, ends: float, *, ended: bool) -> str:
+    """How the measured run compares with the predicted one, in words."""
+    if ends == float("inf"):
+        return "the prediction runs on where the log stops"
+    off = log.lasts_s - ends
+    if not ended:
+        return f"the log stops after {duration(log.lasts_s)}, not by itself; predicted {duration(ends)}"
+    if abs(off) < SAME_S:
+        return f"it ran {duration(log.lasts_s)}, as long as predicted"
+    word = "longer" if off > 0 else "shorter"
+    return f"it ran {duration(log.lasts_s)}, {duration(abs(off))} {word} than predicted ({duration(ends)})"
+
+
+def _fit(case: Case, found: Fit, told: set[str]) -> dict[str, Any]:
+    rows = [
+        {
+            "one": one,
+            "was": _figure(one.was, one.unit),
+            "now": _figure(one.now, one.unit) if one.now is not None else "cannot tell",
+            "off": f"{100 * (one.now / one.was - 1):+.1f} %".replace("-", "−")
+            if one.now is not None and one.was
+            else "",
+            "sure": _sure(one) if one.told else "",
+        }
+        for one in found.found
+    ]
+    before = estimate(case, QUICK_DRAWS, worth=False)
+    after = estimate(fitted(case, found, told, ""), QUICK_DRAWS, worth=False) if told else None
+    shares = [
+        f"{one.term}: {'+' if seconds > 0 else '−'}{duration(abs(seconds))}"
+        for one, seconds in shares_of_runtime(case, found)
+        if abs(seconds) >= 30.0
+    ]
+    return {
+        "rows": rows,
+        "told": bool(told),
+        "problems": found.problems,
+        "explained": found.explained,
+        "before": f"{duration(before.p5)} – {duration(before.p95)}" if before else "–",
+        "after": f"{duration(after.p5)} – {duration(after.p95)}" if after else "",
+        "shares": shares,
+        "wh": [
+            (words, figure(wh, "Wh"))
+            for words, wh in (("from the pack", found.source_wh), ("into the device", found.device_wh))
+            if wh is not None
+        ],
+    }
+
+
+def _sure(one: Found) -> str:
+    """The half-width of the 90 % interval: that of the meters, or the run's own where it is wider."""
+    own = Z90 * one.sigma
+    return (
+        f"± {digits(100 * own, 2)} %" if own > MEASURED_SPREAD else f"± {100 * MEASURED_SPREAD:.0f} %, the meters’ own"
+    )
+
+
+def _figure(value: float, unit: str) -> str:
+    return figure(value, unit, 4 if unit in ("Ah", "%") else 3)
+
+
+def proved_rows(conversion: Conversion) -> list[dict[str, Any]]:
+    """Every frozen state, newest first, with what changed since."""
+    rows = []
+    for row in conversion.proved.all():
+        document = proved_of(row)
+        changes = difference(document.case, conversion.case)
+        rows.append(
+            {
+                "row": row,
+                "document": document,
+                "ran": duration(document.runtime_s) if document.runtime_s else "",
+                "readings": len({one.ask for one in document.readings}),
+                "waived": document.waivers,
+                "changes": [msgspec.to_builtins(one) for one in changes[:MOST_CHANGES]],
+                "more": max(0, len(changes) - MOST_CHANGES),
+            }
+        )
+    return rows
+
+
+def newest_log(conversion: Conversion) -> dict[str, Any] | None:
+    """The newest kept log, thinned, to lay over the charts of the run."""
+    row = conversion.logs.filter(state=RunLogRow.State.KEPT).first()
+    if row is None:
+        return None
+    made = log_chart(log_of(row), ())
+    columns = {one["column"]: one["measured"] for one in made["plots"]}
+    return {"name": row.name, "seconds": made["seconds"], "columns": columns}

@@ -1,0 +1,52 @@
+"""Pictures of a build: checked, turned upright, made smaller, re-encoded: nothing but the picture is kept."""
+
+from __future__ import annotations
+
+import warnings
+from io import BytesIO
+from typing import BinaryIO
+
+from PIL import Image, ImageOps, UnidentifiedImageError
+
+from hermotrope.entry.typed import EditError
+
+LARGEST_BYTES = 20_000_000
+MOST_PIXELS = 60_000_000
+LONGEST_SIDE = 1600
+QUALITY = 82
+FORMATS = ("JPEG", "PNG", "WEBP")
+
+
+def encoded(file: BinaryIO, size: int) -> tuple[bytes, int, int]:
+    """JPEG bytes with width and height. Raises `EditError` for what is no picture, or too large."""
+    if size > LARGEST_BYTES:
+        raise EditError(f"more than {LARGEST_BYTES / 1e6:g} MB is no picture of a step")
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("error", Image.DecompressionBombWarning)
+            picture = Image.open(file, formats=FORMATS)
+            if picture.width * picture.height > MOST_PIXELS:
+                raise EditError(f"more than {MOST_PIXELS / 1e6:g} million pixels")
+            made = ImageOps.exif_transpose(picture)
+            made.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
+            plain = _on_white(made)
+    except (
+        UnidentifiedImageError,
+        Image.DecompressionBombWarning,
+        Image.DecompressionBombError,
+        OSError,
+        ValueError,
+        SyntaxError,
+    ):
+        raise EditError("that is no JPEG, PNG or WebP picture, or it is damaged") from None
+    out = BytesIO()
+    plain.save(out, "JPEG", quality=QUALITY, optimize=True)
+    return out.getvalue(), plain.width, plain.height
+
+
+def _on_white(picture: Image.Image) -> Image.Image:
+    """The pixels alone, without transparency and without metadata."""
+    layered = picture.convert("RGBA")
+    ground = Image.new("RGB", layered.size, "white")
+    ground.paste(layered, mask=layered.getchannel("A"))
+    return ground

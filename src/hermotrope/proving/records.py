@@ -1,0 +1,169 @@
+"""The record: frozen when it is proved, written as one file, read back on another bench."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Any
+
+import msgspec
+from django.db import transaction
+from django.utils import timezone
+
+from hermotrope.bench import actions as bench
+from hermotrope.bench.models import Conversion
+from hermotrope.entry.typed import EditError
+from hermotrope.proving.actions import LONGEST_NOTE, LONGEST_REASON, RUN_DOWN, tell
+from hermotrope.proving.bench import Workshop
+from hermotrope.proving.keeping import kept, mapping_of, original_of, readings_of, shown, stamp, waivers_of
+from hermotrope.proving.logs import restore_log
+from hermotrope.proving.models import PartMark, ProvedRow, ReadingRow, Rehearsal, RunLogRow, StepMark, WaiverRow
+from hermotrope_core.record import FORMAT, FitTaken, LogFile, PartNote, Proved, Record, StepNote, packed, read_record
+
+
+@transaction.atomic
+def freeze(conversion: Conversion, version: int) -> ProvedRow:
+    """Freeze the conversion as proved today, with its readings. Raises `EditError` while a gate is open, `Conflict`."""
+    workshop = Workshop(conversion)
+    if workshop.shut or not workshop.all_passed:
+        raise EditError("not every gate has passed or was waived")
+    measured = next((shown(r.value) for r in reversed(list(conversion.readings.all())) if r.ask == RUN_DOWN), None)
+    range_ = workshop.feed.range
+    now = timezone.now()
+    document = Proved(
+        on=timezone.localdate().isoformat(),
+        frozen_at=stamp(now),
+        case=conversion.case,
+        verdict=workshop.feed.verdict,
+        range_s=(range_.p5, range_.p95) if range_ else None,
+        runtime_s=measured,
+        readings=tuple(_written(readings_of(conversion))),
+        waivers=tuple(waivers_of(conversion)),
+        steps=_steps(conversion),
+        fits=tuple(msgspec.convert(one, FitTaken) for row in conversion.logs.all() for one in row.fits),
+        rehearsal=conversion.rehearsal,
+    )
+    done = bench.mark_done(conversion.pk, version, timezone.localdate(), measured)
+    Conversion.objects.filter(pk=conversion.pk).update(proved_on=timezone.localdate())
+    row = ProvedRow.objects.create(
+        conversion=done, on=timezone.localdate(), document=msgspec.to_builtins(document), frozen_at=now
+    )
+    tell(done)
+    return row
+
+
+def _written(readings: list[Any]) -> list[Any]:
+    return [msgspec.structs.replace(one, value=kept(one.value)) for one in readings]
+
+
+def _steps(conversion: Conversion) -> tuple[StepNote, ...]:
+    rows = conversion.step_marks.order_by("pk")
+    return tuple(StepNote(row.key, stamp(row.done_at) if row.done_at else None, row.note) for row in rows)
+
+
+def proved_of(row: ProvedRow) -> Proved:
+    """A frozen state as a value."""
+    return msgspec.convert(row.document, Proved)
+
+
+def record_of(conversion: Conversion) -> Record:
+    """Everything about a conversion, pictures aside."""
+    rehearsed = Rehearsal.objects.filter(conversion=conversion).first()
+    logs = []
+    for row in conversion.logs.filter(state=RunLogRow.State.KEPT).order_by("pk"):
+        mapping = mapping_of(row)
+        if mapping is not None:
+            fits = tuple(msgspec.convert(one, FitTaken) for one in row.fits)
+            logs.append(
+                LogFile(row.name, row.origin, row.original_name, mapping, packed(original_of(row)), fits, row.ended)
+            )  # type: ignore[arg-type]  # origin is one of its choices
+    parts = [PartNote(row.key, row.have or None, row.price) for row in conversion.part_marks.order_by("pk")]
+    return Record(
+        format=FORMAT,
+        case=conversion.case,
+        rehearsal=conversion.rehearsal,
+        fault=rehearsed.fault or None if rehearsed else None,
+        steps=_steps(conversion),
+        parts=tuple(parts),
+        readings=tuple(_written(readings_of(conversion))),
+        waivers=tuple(waivers_of(conversion)),
+        logs=tuple(logs),
+        proved=tuple(proved_of(row) for row in conversion.proved.order_by("pk")),
+    )
+
+
+@transaction.atomic
+def put_on_bench(data: bytes, name: str) -> Conversion:
+    """Put a record from a file on the bench. Raises `CaseError`; nothing is kept then."""
+    record = read_record(data)
+    conversion = bench.create(record.case, f"Imported from {name}")
+    restore(conversion, record)
+    conversion.refresh_from_db()
+    return conversion
+
+
+def restore(conversion: Conversion, record: Record) -> None:
+    """Fill in what a record holds beside its case."""
+    moment = datetime.fromisoformat
+    StepMark.objects.bulk_create(
+        StepMark(
+            conversion=conversion,
+            key=one.key[:40],
+            done_at=moment(one.done_at) if one.done_at else None,
+            note=one.note[:LONGEST_NOTE],
+        )
+        for one in {step.key: step for step in record.steps}.values()
+    )
+    PartMark.objects.bulk_create(
+        PartMark(conversion=conversion, key=one.key[:40], have=one.have or "", price=one.price)
+        for one in {part.key: part for part in record.parts}.values()
+    )
+    ReadingRow.objects.bulk_create(
+        ReadingRow(
+            conversion=conversion,
+            ask=one.ask[:60],
+            value=one.value,
+            taken_at=moment(one.taken_at),
+            by=one.by[:120],
+            basis=one.basis[:12],
+        )
+        for one in record.readings
+    )
+    WaiverRow.objects.bulk_create(
+        WaiverRow(
+            conversion=conversion,
+            gate=one.gate[:20],
+            reason=one.reason[:LONGEST_REASON],
+            given_at=moment(one.given_at),
+            by=one.by[:80],
+            basis=one.basis[:12],
+        )
+        for one in {waiver.gate: waiver for waiver in record.waivers}.values()
+    )
+    for log in record.logs:
+        restore_log(conversion, log)
+    for one in record.proved:
+        ProvedRow.objects.create(
+            conversion=conversion,
+            on=date.fromisoformat(one.on),
+            document=msgspec.to_builtins(one),
+            frozen_at=moment(one.frozen_at),
+        )
+    if record.rehearsal:
+        Rehearsal.objects.create(conversion=conversion, fault=record.fault or "")
+    _restore_columns(conversion, record)
+    tell(conversion)
+
+
+def _restore_columns(conversion: Conversion, record: Record) -> None:
+    columns: dict[str, Any] = {"rehearsal": record.rehearsal}
+    if record.proved:
+        last = record.proved[-1]
+        on = date.fromisoformat(last.on)
+        same = last.case == record.case
+        columns |= {
+            "proved_on": on,
+            "done_on": on,
+            "measured_s": last.runtime_s,
+            "done_revision": conversion.revision if same else 0,
+        }
+    Conversion.objects.filter(pk=conversion.pk).update(**columns)

@@ -1,0 +1,123 @@
+"""The build sheet: on the page with ticks, notes and pictures; printed; its parts as CSV."""
+
+from __future__ import annotations
+
+import csv
+from io import StringIO
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from hermotrope.bench.models import Conversion
+from hermotrope.entry.typed import EditError
+from hermotrope.proving import actions
+from hermotrope.proving.checklist import parts_context, steps_context
+from hermotrope.proving.models import Photo
+from hermotrope.proving.sheet import sheet_context
+from hermotrope_core.quantity import QuantityError, parse
+
+
+@require_GET
+def sheet(request: HttpRequest, pk: int) -> HttpResponse:
+    """Everything that is needed at the bench, laid out for A4 and Letter."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    return render(request, "proving/sheet.html", sheet_context(conversion))
+
+
+@require_GET
+def parts_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """The parts list as CSV."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    out = StringIO()
+    writer = csv.writer(out)
+    writer.writerow(("part", "detail", "count", "own_or_buy", "price_each", "price"))
+    for row in parts_context(conversion)["parts"]:
+        line = row["line"]
+        sum_ = "" if row["price"] is None else f"{row['price'] * line.count:.2f}"
+        each = "" if row["price"] is None else f"{row['price']:.2f}"
+        writer.writerow((_plain(line.name), _plain(line.detail), line.count, row["have"], each, sum_))
+    headers = {"Content-Disposition": 'attachment; filename="parts.csv"'}
+    return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8", headers=headers)
+
+
+def _plain(text: str) -> str:
+    """Text that no spreadsheet takes for a formula."""
+    return "'" + text if text[:1] in "=+-@\t\r" else text
+
+
+def _steps(request: HttpRequest, conversion: Conversion, error: str = "") -> HttpResponse:
+    if not request.htmx:  # type: ignore[attr-defined]
+        return redirect(f"{conversion.get_absolute_url()}?panel=build#steps")
+    context: dict[str, Any] = {"conversion": conversion, **steps_context(conversion)}
+    if error:
+        context |= {"error": error, "error_key": request.POST.get("key", ""), "typed_note": request.POST.get("note")}
+    return render(request, "proving/_steps.html", context, status=422 if error else 200)
+
+
+@require_POST
+def tick(request: HttpRequest, pk: int) -> HttpResponse:
+    """Mark a step as done or not."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    try:
+        actions.tick(conversion, request.POST.get("key", ""), done=request.POST.get("done") == "yes")
+    except EditError as error:
+        return _steps(request, conversion, str(error))
+    return _steps(request, conversion)
+
+
+@require_POST
+def note(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keep a note with a step."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    try:
+        actions.annotate(conversion, request.POST.get("key", ""), request.POST.get("note", ""))
+    except EditError as error:
+        return _steps(request, conversion, str(error))
+    return _steps(request, conversion)
+
+
+@require_POST
+def photo(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keep a picture with a step, or take one out."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    wanted = request.POST.get("remove", "")
+    if wanted.isdigit() and len(wanted) < 12:
+        Photo.objects.filter(pk=int(wanted), conversion=conversion).delete()
+        return _steps(request, conversion)
+    file = request.FILES.get("file")
+    try:
+        if file is None or file.size is None:
+            raise EditError("choose a picture first")
+        actions.add_photo(conversion, request.POST.get("key", ""), file, file.size)  # type: ignore[arg-type]  # a file
+    except EditError as error:
+        return _steps(request, conversion, str(error))
+    return _steps(request, conversion)
+
+
+@require_GET
+def picture(request: HttpRequest, pk: int, photo: int) -> HttpResponse:
+    """A picture of a step."""
+    row = get_object_or_404(Photo, pk=photo, conversion_id=pk)
+    headers = {"X-Content-Type-Options": "nosniff", "Cache-Control": "private, max-age=86400, immutable"}
+    return HttpResponse(bytes(row.image), content_type="image/jpeg", headers=headers)
+
+
+@require_POST
+def part(request: HttpRequest, pk: int) -> HttpResponse:
+    """Say whether a part is there, and what it costs."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    key, typed = request.POST.get("key", ""), request.POST.get("price", "").strip()
+    have: Any = request.POST.get("have") if request.POST.get("have") in ("own", "buy") else ""
+    error = ""
+    try:
+        actions.mark_part(conversion, key, have, parse(typed, "") if typed else None)
+    except (QuantityError, EditError) as problem:
+        error = str(problem)
+    if not request.htmx:  # type: ignore[attr-defined]
+        return redirect(f"{conversion.get_absolute_url()}?panel=build#parts")
+    context = {"conversion": conversion, **parts_context(conversion)}
+    if error:
+        context |= {"error": error, "error_key": key, "typed_price": typed}
+    return render(request, "proving/_parts.html", context, status=422 if error else 200)

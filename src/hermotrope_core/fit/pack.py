@@ -1,0 +1,132 @@
+"""The pack from its volts and amperes: charge counted, open volts by the table, the rest by least squares."""
+
+from __future__ import annotations
+
+import msgspec
+import numpy as np
+from scipy.optimize import least_squares
+
+from hermotrope_core.case import Case, number
+from hermotrope_core.circuit import Circuit, circuit_of
+from hermotrope_core.fit.result import Found, Parting, judged
+from hermotrope_core.fit.sides import Sides
+from hermotrope_core.runlog import Array
+
+BLOCKS = 40
+PARTS_SHARE = 0.012
+"""A block's volts part from the model when they are off by this share of the pack's volts on average."""
+SOFT_START = 0.985
+"""Under this share of the full pack's volts a run is taken not to have begun full."""
+
+
+class PackFit(msgspec.Struct, frozen=True, eq=False):
+    """Capacity and resistance as factors on the plan, their relative deviations, and the residual in volts."""
+
+    capacity: float
+    resistance: float
+    sigma_capacity: float
+    sigma_resistance: float
+    residual: Array
+    parting: tuple[Parting, ...]
+
+
+def pack_volts(circuit: Circuit, sides: Sides, capacity: float, resistance: float) -> Array:
+    """Terminal volts V = E(soc) - I R with the charge counted from the logged current (model of the run)."""
+    assert sides.pack_a is not None
+    amps = sides.pack_a
+    rated, q = circuit.rated_a * capacity, circuit.peukert - 1.0
+    flow = amps * np.maximum(1.0, np.maximum(amps, 0.0) / rated) ** q if q else amps
+    steps = np.diff(sides.seconds) * 0.5 * (flow[1:] + flow[:-1])
+    taken = np.concatenate([[0.0], np.cumsum(steps)])
+    soc = circuit.start_soc - taken / (3600.0 * circuit.charge_ah * capacity)
+    table = np.array(circuit.emf_by_soc)
+    ohm = circuit.stretches[0].elements[0].resistance_ohm
+    made: Array = np.interp(soc, table[:, 0], table[:, 1]) - amps * ohm * resistance
+    return made
+
+
+def fit_pack(case: Case, sides: Sides) -> PackFit | None:
+    """Least squares over the factors of capacity and resistance; None without volts and amperes of the pack."""
+    if sides.pack_v is None or sides.pack_a is None or len(sides.seconds) < 8:
+        return None
+    circuit, volts = circuit_of(case), sides.pack_v
+
+    def misses(logs: Array) -> Array:
+        return volts - pack_volts(circuit, sides, float(np.exp(logs[0])), float(np.exp(logs[1])))
+
+    made = least_squares(misses, np.zeros(2), bounds=([-2.5, -4.0], [2.5, 4.0]), x_scale=[0.05, 0.2])
+    residual = -np.asarray(made.fun, dtype=float)
+    sigma = _deviations(np.asarray(made.jac, dtype=float), residual)
+    capacity, resistance = (float(np.exp(x)) for x in made.x)
+    return PackFit(capacity, resistance, sigma[0], sigma[1], -residual, parting(sides, -residual, volts))
+
+
+def _deviations(jacobian: Array, residual: Array) -> tuple[float, float]:
+    """Standard deviations of the logarithms: the covariance of least squares, widened where residuals hang together.
+
+    cov = s² (JᵀJ)⁻¹; with residuals that are correlated in time the variance of block means exceeds s² / n,
+    and the covariance is multiplied by that ratio (batch means).
+    """
+    n = len(residual)
+    square = float(residual @ residual) / max(1, n - 2)
+    blocks = np.array_split(residual, min(BLOCKS, n // 4 or 1))
+    means = np.array([block.mean() for block in blocks])
+    together = max(1.0, float(np.mean(means**2)) * n / len(blocks) / square) if square > 0.0 else 1.0
+    information = jacobian.T @ jacobian
+    if np.linalg.cond(information) > 1e14:
+        return float("inf"), float("inf")
+    covariance = np.linalg.inv(information) * square * together
+    return float(np.sqrt(covariance[0, 0])), float(np.sqrt(covariance[1, 1]))
+
+
+def parting(sides: Sides, residual: Array, volts: Array) -> tuple[Parting, ...]:
+    """Stretches in which the averaged residual exceeds `PARTS_SHARE` of the volts, neighbours joined."""
+    limit = PARTS_SHARE * float(np.median(np.abs(volts)))
+    found: list[Parting] = []
+    for rows in np.array_split(np.arange(len(residual)), min(BLOCKS, len(residual))):
+        off = float(residual[rows].mean())
+        if abs(off) <= limit:
+            continue
+        start, stop = float(sides.seconds[rows[0]]), float(sides.seconds[min(rows[-1] + 1, len(residual) - 1)])
+        if found and found[-1].stop_s >= start and found[-1].volts * off > 0.0:
+            last = found.pop()
+            found.append(Parting(last.start_s, stop, max(last.volts, off, key=abs)))
+        else:
+            found.append(Parting(start, stop, off))
+    return tuple(found)
+
+
+def gap_doubt(sides: Sides, gaps_s: float) -> float:
+    """Relative doubt of the counted charge from gaps: their share of the time, times how much the current varies."""
+    if sides.pack_a is None or not gaps_s:
+        return 0.0
+    mean = float(np.mean(np.abs(sides.pack_a)))
+    varies = min(1.0, float(np.std(sides.pack_a)) / mean) if mean else 1.0
+    return gaps_s / max(float(sides.seconds[-1]), 1e-9) * varies
+
+
+def pack_found(case: Case, made: PackFit, doubt: float) -> tuple[Found, Found]:
+    """Capacity and resistance as the fit has them."""
+    source = case.source
+    assert source is not None
+    capacity, ohm = number(source.capacity_ah), number(source.resistance_ohm)
+    first = Found("capacity", "source.capacity_ah", "Capacity of the pack", "Ah", capacity, None, 0.0, "")
+    second = Found("resistance", "source.resistance_ohm", "Resistance of the pack", "Ω", ohm, None, 0.0, "")
+    rests = "charge counted against the fall of the pack's volts"
+    sigma = float(np.hypot(made.sigma_capacity, doubt))
+    return (
+        judged(first, sigma, capacity * made.capacity, rests),
+        judged(second, made.sigma_resistance, ohm * made.resistance, "how the volts follow the current")
+        if ohm
+        else msgspec.structs.replace(second, says="cannot tell: it is planned as 0 Ω"),
+    )
+
+
+def starts_full(case: Case, made: PackFit, sides: Sides) -> bool:
+    """Whether the first minute's open volts are those of the charge that the plan starts from."""
+    circuit = circuit_of(case)
+    assert sides.pack_v is not None and sides.pack_a is not None
+    first = sides.seconds <= max(60.0, float(sides.seconds[min(5, len(sides.seconds) - 1)]))
+    ohm = circuit.stretches[0].elements[0].resistance_ohm * made.resistance
+    open_v = float(np.mean(sides.pack_v[first] + sides.pack_a[first] * ohm))
+    return open_v >= SOFT_START * circuit.emf(circuit.start_soc)

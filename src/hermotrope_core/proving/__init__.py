@@ -1,0 +1,27 @@
+"""Proving on the bench: gates with expected windows, readings judged, what is locked; and a stand-in bench."""
+
+from hermotrope_core.proving.gate import Ask, Gate, Rule, Setup, Spot
+from hermotrope_core.proving.gates import gates
+from hermotrope_core.proving.judge import Judgement, judge, read_reading
+from hermotrope_core.proving.progress import Progress, Reading, Waiver, progress, refusal_of
+from hermotrope_core.proving.standin import FAULTS, StandIn, applicable
+
+__all__ = [
+    "FAULTS",
+    "Ask",
+    "Gate",
+    "Judgement",
+    "Progress",
+    "Reading",
+    "Rule",
+    "Setup",
+    "Spot",
+    "StandIn",
+    "Waiver",
+    "applicable",
+    "gates",
+    "judge",
+    "progress",
+    "read_reading",
+    "refusal_of",
+]

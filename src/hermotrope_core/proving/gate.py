@@ -1,0 +1,100 @@
+"""What a gate is: readings to take in one arrangement of the bench, each with its window and what a wrong one means."""
+
+from __future__ import annotations
+
+from math import inf
+from typing import Literal
+
+import msgspec
+
+Level = Literal["pass", "note", "fail", "stop"]
+Meter = Literal["volts", "ripple", "ohms", "diode", "amps", "temperature", "trip", "clock"]
+Key = Literal[
+    "open-voltage", "continuity", "set-point", "polarity", "dummy-load", "device", "warm-parts", "alarm", "run-down"
+]
+
+METER_SHARE, METER_V = 0.005, 0.03
+"""A hand meter's doubt on volts: 0.5 % and three counts of 10 mV (typical)."""
+METER_LEADS_OHM = 0.5
+"""A hand meter's own leads and contacts on its lowest range (typical)."""
+OPEN_OHM = 1e6
+"""At and above this a conductor counts as open; meters show OL."""
+
+
+class Spot(msgspec.Struct, frozen=True):
+    """Where a probe goes: the conductor before path[gap] (gap = len(path): the plug), or a part's body."""
+
+    gap: int
+    conductor: Literal["+", "-", "part"]
+    words: str
+
+
+class Rule(msgspec.Struct, frozen=True):
+    """A reading from `low` up to below `high` means this."""
+
+    low: float
+    high: float
+    level: Level
+    says: str
+
+
+class Setup(msgspec.Struct, frozen=True):
+    """The arrangement on the bench: where the line is open, and what loads it."""
+
+    cuts: tuple[int, ...] = ()
+    """Gaps at which both conductors are open; 0 takes the pack away, len(path) the device."""
+    load_a: float | None = None
+    """A dummy load at the plug draws so much."""
+    mode: str | None = None
+    """The device runs in this mode."""
+    stages: tuple[int, int] | None = None
+    """The parts between the probes, from and to (exclusive)."""
+    wait_s: float = 0.0
+    """How long to wait before reading."""
+    peak: bool = False
+
+
+class Ask(msgspec.Struct, frozen=True):
+    """One reading: what it is, its window in the unit given, and the rules for what lies outside."""
+
+    key: str
+    what: str
+    unit: str
+    meter: Meter
+    low: float
+    high: float
+    setup: Setup
+    because: str
+    """How the window follows from the plan."""
+    red: Spot | None = None
+    black: Spot | None = None
+    rules: tuple[Rule, ...] = ()
+    optional: bool = False
+    expected: float | None = None
+
+
+class Gate(msgspec.Struct, frozen=True):
+    """Readings that belong together. `basis` names the parts it proved: with others it must be passed again."""
+
+    key: Key
+    title: str
+    connect: tuple[str, ...]
+    asks: tuple[Ask, ...]
+    basis: str
+    must_pass: bool = False
+    """It cannot be waived: behind it the device gets power."""
+    energises: bool = False
+    caution: str = ""
+
+
+def within(volts: float) -> float:
+    """What a hand meter may be off at so many volts."""
+    return METER_SHARE * abs(volts) + METER_V
+
+
+def below(limit: float, level: Level, says: str) -> Rule:
+    return Rule(-inf, limit, level, says)
+
+
+def above(limit: float, level: Level, says: str) -> Rule:
+    return Rule(limit, inf, level, says)

@@ -1,0 +1,76 @@
+"""The gates of a plan, in order, each window worked out from it and from what was read before."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from hashlib import sha1
+
+import msgspec
+
+from hermotrope_core.case import Case, CutOff, Diode, Fuse, Lead, Linear, Resistor, Switch, maybe, number
+from hermotrope_core.proving.bench_gates import continuity, open_voltage, polarity, set_points
+from hermotrope_core.proving.gate import Gate
+from hermotrope_core.proving.judge import judge
+from hermotrope_core.proving.loaded_gates import alarm, device, dummy_load, run_down, warm_parts
+from hermotrope_core.situation import Situation
+
+
+def gates(
+    situation: Situation, taken: Mapping[str, float], runtime: tuple[float, float] | None = None
+) -> tuple[Gate, ...]:
+    """The gates of a finished case. `taken` are the readings so far by ask; `runtime` the range of the run in seconds.
+
+    A gate that this plan has no use for (nothing to set, nothing that opens) is left out.
+    """
+    basis = basis_of(situation.case)
+    first = (open_voltage(situation, basis), continuity(situation, basis), set_points(situation, basis))
+    good = _good([gate for gate in first if gate is not None], taken)
+    made = (
+        *first,
+        polarity(situation, basis, good),
+        dummy_load(situation, basis, good),
+        device(situation, basis),
+        warm_parts(situation, basis),
+        alarm(situation, basis),
+        run_down(situation, basis, runtime),
+    )
+    return tuple(one for one in made if one is not None)
+
+
+def _good(first: list[Gate], taken: Mapping[str, float]) -> dict[str, float]:
+    """Readings that passed: later windows rest on them, not on one that failed."""
+    asks = [ask for gate in first for ask in gate.asks if ask.key in taken]
+    return {ask.key: taken[ask.key] for ask in asks if judge(ask, taken[ask.key]).level in ("pass", "note")}
+
+
+def basis_of(case: Case) -> str:
+    """A short name of the hardware: what is joined with what, set to what. Loads and capacities do not enter it."""
+    source = case.source
+    parts: list[object] = [
+        source and (source.name, source.chemistry, source.cells_in_series, maybe(source.full_v)),
+        source and source.outlet and msgspec.to_builtins(source.outlet),
+        case.device.name,
+        case.device.inlet and msgspec.to_builtins(case.device.inlet),
+    ]
+    parts += list(_set_points(case))
+    return sha1(msgspec.json.encode(parts), usedforsecurity=False).hexdigest()[:12]
+
+
+def _set_points(case: Case) -> Iterator[object]:
+    if case.source is not None and case.source.regulated_output is not None:
+        yield number(case.source.regulated_output.output_v)
+    for stage in case.path:
+        kind = str(type(stage).__struct_config__.tag)
+        match stage:
+            case Fuse():
+                yield kind, number(stage.rating_a)
+            case CutOff():
+                yield kind, number(stage.trips_v)
+            case Lead():
+                yield kind, number(stage.area_mm2), stage.swaps_polarity
+            case Resistor() | Switch():
+                yield kind, number(stage.resistance_ohm)
+            case Diode():
+                yield kind, number(stage.forward_v), stage.count
+            case _:
+                yield kind, number(getattr(stage, "output_v", 0.0)), isinstance(stage, Linear)

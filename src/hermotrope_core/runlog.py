@@ -1,0 +1,118 @@
+"""A logged run as arrays: cleaned of duplicates and resets, with every gap told."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import msgspec
+import numpy as np
+
+Array = np.ndarray[Any, np.dtype[np.float64]]
+Column = Literal["pack_v", "pack_a", "inlet_v", "inlet_a"]
+COLUMNS: tuple[Column, ...] = ("pack_v", "pack_a", "inlet_v", "inlet_a")
+GAP_TIMES = 5.0
+"""A pause counts as a gap from so many usual intervals on."""
+ON_SHARE = 0.05
+"""Under this share of the usual value the run is over (the pack opened, the device stopped)."""
+
+
+class Remark(msgspec.Struct, frozen=True):
+    """Something about a log: what (gap, reset, duplicate, unreadable, ended), from and to in seconds, in words."""
+
+    kind: Literal["gap", "reset", "duplicate", "unreadable", "ended"]
+    start_s: float
+    stop_s: float
+    says: str
+
+
+class RunLog(msgspec.Struct, frozen=True, eq=False):
+    """Seconds since the start, ascending, and the columns that were logged (volts, amperes), same length."""
+
+    seconds: Array
+    columns: dict[Column, Array]
+    remarks: tuple[Remark, ...] = ()
+
+    def __len__(self) -> int:
+        return len(self.seconds)
+
+    @property
+    def lasts_s(self) -> float:
+        return float(self.seconds[-1]) if len(self.seconds) else 0.0
+
+    def gaps(self) -> float:
+        """Seconds of all gaps together."""
+        return sum(one.stop_s - one.start_s for one in self.remarks if one.kind == "gap")
+
+
+def clean(seconds: Array, columns: dict[Column, Array]) -> RunLog:
+    """A log from raw columns: unreadable rows and duplicates out, resets joined on, gaps and the end told.
+
+    Times may start anywhere. Where they jump back (the logger was switched off and on) what follows is put
+    behind what was there, one usual interval later. Raises ValueError where fewer than two rows are left.
+    """
+    remarks: list[Remark] = []
+    good = np.isfinite(seconds)
+    for column in columns.values():
+        good &= np.isfinite(column)
+    lost = int((~good).sum())
+    seconds = seconds[good]
+    columns = {name: column[good] for name, column in columns.items()}
+    if len(seconds) < 2:
+        raise ValueError("fewer than two rows can be read")
+    if lost:
+        remarks.append(
+            Remark("unreadable", 0.0, 0.0, f"{lost} row{'s' * (lost > 1)} could not be read and are left out")
+        )
+    seconds = seconds - seconds[0]
+    steps = np.diff(seconds)
+    forward = steps[steps > 0.0]
+    if not len(forward):
+        raise ValueError("the times never advance")
+    usual = float(np.median(forward))
+    back = np.flatnonzero(steps < 0.0)
+    if len(back):
+        seconds = seconds.copy()
+        for i in back:
+            seconds[i + 1 :] += seconds[i] - seconds[i + 1] + usual
+            at = float(seconds[i])
+            remarks.append(Remark("reset", at, at, "its clock jumped back here: what follows is joined on"))
+        steps = np.diff(seconds)
+    same = np.concatenate([[False], steps == 0.0])
+    if same.any():
+        count = int(same.sum())
+        at = float(seconds[np.flatnonzero(same)[0]])
+        remarks.append(
+            Remark("duplicate", at, at, f"{count} row{'s' * (count > 1)} with a time that was there already")
+        )
+        seconds = seconds[~same]
+        columns = {name: column[~same] for name, column in columns.items()}
+        steps = np.diff(seconds)
+    for i in np.flatnonzero(steps > GAP_TIMES * usual):
+        start, stop = float(seconds[i]), float(seconds[i + 1])
+        remarks.append(Remark("gap", start, stop, f"nothing was logged for {stop - start:.0f} s"))
+    seconds, columns, ended = _ended(seconds, columns)
+    return RunLog(seconds, columns, (*remarks, *ended))
+
+
+def _ended(seconds: Array, columns: dict[Column, Array]) -> tuple[Array, dict[Column, Array], tuple[Remark, ...]]:
+    """Without what was logged after the run was over."""
+    name = next((one for one in ("inlet_v", "pack_a", "inlet_a", "pack_v") if one in columns), None)
+    if name is None:
+        return seconds, columns, ()
+    column = np.abs(columns[name])
+    on = np.flatnonzero(column > ON_SHARE * float(np.median(column)))
+    if not len(on) or on[-1] == len(column) - 1:
+        return seconds, columns, ()
+    last = int(on[-1])
+    if last < 1:
+        return seconds, columns, ()
+    words = f"over after {seconds[last]:.0f} s; {len(column) - 1 - last} rows behind it are left out"
+    remark = Remark("ended", float(seconds[last]), float(seconds[-1]), words)
+    return seconds[: last + 1], {key: one[: last + 1] for key, one in columns.items()}, (remark,)
+
+
+def charge_taken(log: RunLog, column: Column) -> Array:
+    """Ampere-hours since the start at each row, by the trapezoid rule (a gap counts as what lies at its ends)."""
+    amps = log.columns[column]
+    steps = np.diff(log.seconds) * 0.5 * (amps[1:] + amps[:-1]) / 3600.0
+    return np.concatenate([[0.0], np.cumsum(steps)])

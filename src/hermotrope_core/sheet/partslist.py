@@ -1,0 +1,171 @@
+"""Everything a conversion is made of, with what belongs to it: holders, sleeves, plugs, dummies."""
+
+from __future__ import annotations
+
+import msgspec
+
+from hermotrope_core.adapters import gaps, lead_to_make
+from hermotrope_core.bay import BayError, dummy_size, plan_of
+from hermotrope_core.case import (
+    Case,
+    Connector,
+    Converter,
+    CutOff,
+    Diode,
+    Fuse,
+    KeepAlive,
+    Lead,
+    Linear,
+    Resistor,
+    Stage,
+    Switch,
+    maybe,
+    number,
+)
+from hermotrope_core.figures import figure
+from hermotrope_core.inlets import CellBay
+
+BARE_ENDS = ("terminals", "leads")
+
+
+class PartLine(msgspec.Struct, frozen=True):
+    """One line: a lasting key, what it is, its figures, how many; the part itself where the shelf may hold it."""
+
+    key: str
+    name: str
+    detail: str
+    count: int
+    part: Stage | None = None
+    price: float | None = None
+    """Of one, where the case states it."""
+    is_source: bool = False
+
+
+def parts_list(case: Case) -> tuple[PartLine, ...]:
+    """The parts of a case with a source, in path order; small parts last."""
+    source = case.source
+    if source is None:
+        return ()
+    lines = [PartLine("source", source.name, _pack(case), 1, price=maybe(source.price), is_source=True)]
+    lines += [PartLine(f"stage-{i}", *_stage_words(stage), 1, stage) for i, stage in enumerate(case.path)]
+    lines += _ends(case)
+    lines += _dummies(case)
+    joints = 2 * len(_soldered(case))
+    fuses = sum(isinstance(stage, Fuse) for stage in case.path)
+    if fuses:
+        lines.append(PartLine("fuse-holder", "Fuse holder", "in line, with a cap", fuses))
+        lines.append(PartLine("fuse-spare", "Spare fuse links", "of each rating, in the box", fuses))
+    if joints:
+        lines.append(PartLine("sleeve", "Heat-shrink sleeve", "20 mm each, two sizes over the wire", joints))
+    if any(isinstance(stage, Converter | Linear) for stage in case.path):
+        lines.append(
+            PartLine(
+                "box", "Box for the converter", "vented or larger where it gets warm; strain relief at both ends", 1
+            )
+        )
+    return tuple(lines)
+
+
+def _pack(case: Case) -> str:
+    source = case.source
+    assert source is not None
+    charge, flat = figure(number(source.capacity_ah), "Ah", 2), number(source.cutoff_v)
+    return f"{source.cells_in_series} in series, {charge}, cut-off {flat:g} V"
+
+
+def _stage_words(stage: Stage) -> tuple[str, str]:
+    match stage:
+        case Lead():
+            swap = ", plus and minus exchanged" if stage.swaps_polarity else ""
+            return "Twin lead", f"{number(stage.length_m):g} m, 2 × {number(stage.area_mm2):.3g} mm²{swap}"
+        case Fuse():
+            return "Fuse link", f"{number(stage.rating_a):g} A"
+        case Switch():
+            return "Switch", "single pole, rated for the direct current and volts here"
+        case CutOff():
+            return "Low-voltage cut-off", f"opens at {number(stage.trips_v):g} V"
+        case Resistor():
+            watts = f", {figure(number(stage.rating_w), 'W', 2)}" if stage.rating_w is not None else ""
+            return "Resistor", f"{figure(number(stage.resistance_ohm), 'Ω', 2)}{watts}"
+        case Diode():
+            return "Diode", f"{stage.count} in series, {number(stage.forward_v):g} V each"
+        case Converter():
+            most = (
+                f", {figure(number(stage.output_current_max_a), 'A', 2)}"
+                if stage.output_current_max_a is not None
+                else ""
+            )
+            return f"{stage.topology.capitalize()} converter", f"set to {number(stage.output_v):g} V{most}"
+        case Linear():
+            return "Linear regulator", f"{number(stage.output_v):g} V, on a heat sink"
+        case KeepAlive():
+            return "Keep-alive load", f"draws {figure(number(stage.current_a), 'A', 2)}"
+
+
+def connector_words(connector: Connector) -> str:
+    """Kind, size, gender and sign of a connector."""
+    size = (
+        f" {number(connector.outer_mm):g} × {number(connector.inner_mm):g} mm"
+        if connector.outer_mm and connector.inner_mm
+        else ""
+    )
+    pins = f", {connector.pin_count} pins" if connector.pin_count else ""
+    sign = {"centre-positive": ", centre plus", "centre-negative": ", centre minus"}.get(connector.polarity, "")
+    gender = f" {connector.gender}" if connector.gender else ""
+    return f"{connector.kind}{size}{gender}{pins}{sign}"
+
+
+def _ends(case: Case) -> list[PartLine]:
+    """The connectors that a lead to make still needs at its two ends."""
+    lines = []
+    leads = [stage for stage in case.path if isinstance(stage, Lead)]
+    fitted = {bool(lead.source_end) for lead in leads[:1]}, {bool(lead.device_end) for lead in leads[-1:]}
+    for gap in gaps(case):
+        made = lead_to_make(gap.near, gap.far)
+        if gap.start == 0 and made.source_end.kind not in BARE_ENDS and True not in fitted[0]:
+            lines.append(PartLine("end-source", "Connector at the source", connector_words(made.source_end), 1))
+        if (
+            gap.stop == len(case.path)
+            and made.device_end.kind not in (*BARE_ENDS, "cell-bay")
+            and True not in fitted[1]
+        ):
+            lines.append(PartLine("end-device", "Connector at the device", connector_words(made.device_end), 1))
+    return lines
+
+
+def fed_bay(case: Case) -> CellBay | None:
+    """The cell bay, where the device is fed through it."""
+    inlet = case.device.inlet
+    return case.device.bay if inlet is None or inlet.kind == "cell-bay" else None
+
+
+def _dummies(case: Case) -> list[PartLine]:
+    bay = fed_bay(case)
+    if bay is None:
+        return []
+    try:
+        plan = plan_of(bay)
+    except BayError:
+        return []
+    size = dummy_size(bay)
+    body = (
+        f"⌀ {size.across_mm:g} × {size.length_mm:g} mm"
+        if size.round
+        else f"{size.across_mm:g} × {size.deep_mm:g} × {size.length_mm:g} mm"
+    )
+    words = {
+        "fed": "with a screw or disc contact and a wire",
+        "through": "a rod from end to end",
+        "insulating": "wood or plastic",
+    }
+    lines = []
+    for kind, how in words.items():
+        count = sum(dummy.kind == kind for dummy in plan.dummies)
+        if count:
+            lines.append(PartLine(f"dummy-{kind}", f"Dummy cell, {kind}", f"{body}, {how}", count))
+    return lines
+
+
+def _soldered(case: Case) -> list[Stage]:
+    """Parts whose wires are joined by hand (both conductors each)."""
+    return [stage for stage in case.path if not isinstance(stage, Lead)]

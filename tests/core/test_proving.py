@@ -1,0 +1,209 @@
+"""Gates: their windows, what readings mean, what is locked, and every fault of the stand-in caught in time."""
+
+from __future__ import annotations
+
+from math import inf
+from unittest import TestCase
+
+from hermotrope_core.case import Case, planned
+from hermotrope_core.proving import (
+    FAULTS,
+    Ask,
+    Gate,
+    Reading,
+    StandIn,
+    Waiver,
+    applicable,
+    gates,
+    judge,
+    progress,
+    read_reading,
+    refusal_of,
+)
+from hermotrope_core.proving.gates import basis_of
+from hermotrope_core.proving.progress import Progress, proved
+from hermotrope_core.quantity import QuantityError
+from hermotrope_core.situation import Situation
+from tests.support import case, golden
+
+GATE_OF = {
+    "reversed-leads": "polarity",
+    "set-point-high": "set-point",
+    "weak-pack": "dummy-load",
+    "sleepy-bank": "dummy-load",
+    "missing-fuse-link": "continuity",
+}
+
+
+def rehearsed(of: Case, fault: str | None) -> tuple[tuple[Progress, ...], list[str]]:
+    """Read every ask of every gate on the stand-in until one fails; the states, and what was read in order."""
+    situation, bench = Situation(of), StandIn(of, fault)  # type: ignore[arg-type]
+    readings: list[Reading] = []
+    taken: dict[str, float] = {}
+    while True:
+        rows = progress(gates(situation, taken), readings, ())
+        row = next((one for one in rows if one.state == "open"), None)
+        if row is None:
+            return rows, [one.ask for one in readings]
+        for one in row.asks:
+            value = bench.read(one.ask)
+            taken[one.ask.key] = value
+            readings.append(Reading(one.ask.key, value, f"{len(readings):05d}", "stand-in", row.gate.basis))
+
+
+def mount(**changes: object) -> Case:
+    return planned(case("cases", "hide-mount-on-tool-pack", **changes))
+
+
+def of(made: tuple[Gate, ...], key: str) -> Ask:
+    return next(ask for gate in made for ask in gate.asks if ask.key == key)
+
+
+class Windows(TestCase):
+    def setUp(self) -> None:
+        self.case = mount()
+        self.made = gates(Situation(self.case), {})
+
+    def test_gates_come_in_the_order_in_which_nothing_is_risked(self) -> None:
+        keys = [gate.key for gate in self.made]
+        self.assertEqual(keys[:6], ["open-voltage", "continuity", "set-point", "polarity", "dummy-load", "device"])
+        first_power = keys.index("device")
+        self.assertFalse(any(gate.energises for gate in self.made[:first_power]))
+        self.assertTrue(all(gate.must_pass for gate in self.made if gate.key in ("set-point", "polarity")))
+
+    def test_what_readings_of_the_open_pack_mean(self) -> None:
+        ask = of(self.made, "open-voltage.volts")
+        self.assertTrue(20.4 < ask.low < 20.8 and 21.0 < ask.high < 21.3, (ask.low, ask.high))
+        for value, level, word in (
+            (21.0, "pass", ""),
+            (20.6, "pass", ""),
+            (18.3, "note", "not full"),
+            (-20.9, "stop", "swapped"),
+            (0.02, "fail", "nothing"),
+            (14.0, "fail", "cut-off"),
+            (25.2, "stop", "not the pack"),
+        ):
+            with self.subTest(value=value):
+                found = judge(ask, value)
+                self.assertEqual(found.level, level)
+                self.assertIn(word, found.says)
+
+    def test_a_set_point_too_high_is_turned_down_before_anything_is_connected(self) -> None:
+        ask = of(self.made, "set-point.2")
+        found = judge(ask, 12.9)
+        self.assertEqual(found.level, "fail")
+        self.assertIn("turn it down before anything is connected", found.says)
+        self.assertEqual(judge(ask, 11.5).level, "fail")
+        self.assertEqual(judge(ask, 12.05).level, "pass")
+        self.assertEqual(judge(ask, -12.0).level, "stop")
+
+    def test_a_set_point_never_may_exceed_what_the_device_stands(self) -> None:
+        tight = gates(Situation(mount(**{"device.supply.max_v": 12.05, "device.supply.absolute_max_v": 16})), {})
+        self.assertLessEqual(of(tight, "set-point.2").high, 12.05 * 1.005 + 1e-9)
+
+    def test_later_windows_follow_good_readings_and_not_failed_ones(self) -> None:
+        good = gates(Situation(self.case), {"set-point.2": 12.15})
+        self.assertAlmostEqual(of(good, "polarity.plug").expected or 0.0, 12.15)
+        failed = gates(Situation(self.case), {"set-point.2": 12.9, "open-voltage.volts": -21.0})
+        self.assertAlmostEqual(of(failed, "polarity.plug").expected or 0.0, 12.0)
+
+    def test_ohms(self) -> None:
+        ask = of(self.made, "continuity.plus-0")
+        self.assertEqual(judge(ask, 0.2).level, "pass")
+        self.assertEqual(judge(ask, inf).level, "fail")
+        self.assertEqual(judge(ask, 4.0).level, "fail")
+        across = of(self.made, "continuity.across-0")
+        self.assertEqual(judge(across, inf).level, "pass")
+        self.assertEqual(judge(across, 0.3).level, "stop")
+
+    def test_a_bank_is_asked_whether_it_stays_awake(self) -> None:
+        made = gates(Situation(planned(case("cases", "warden-receiver-on-bank"))), {})
+        ask = of(made, "dummy-load.awake")
+        self.assertGreater(ask.setup.wait_s, 30.0)
+        self.assertEqual(judge(ask, 0.0).level, "fail")
+
+    def test_typed_readings(self) -> None:
+        volts, ohms = of(self.made, "open-voltage.volts"), of(self.made, "continuity.plus-0")
+        self.assertEqual(read_reading("20,95", volts), 20.95)
+        self.assertEqual(read_reading("-12.1 V", volts), -12.1)
+        self.assertEqual(read_reading("OL", ohms), inf)
+        for text in ("OL", "", "twenty", "3 A", "1e300"):
+            with self.subTest(text=text), self.assertRaises(QuantityError):
+                read_reading(text, volts)
+
+
+class Locks(TestCase):
+    def setUp(self) -> None:
+        self.case = mount()
+        self.situation = Situation(self.case)
+        self.basis = basis_of(self.case)
+
+    def rows(self, readings: dict[str, float], waivers: tuple[Waiver, ...] = ()) -> tuple[Progress, ...]:
+        made = [Reading(key, value, f"{i:05d}", "hand", self.basis) for i, (key, value) in enumerate(readings.items())]
+        return progress(gates(self.situation, readings), made, waivers)
+
+    def test_a_failed_gate_locks_what_follows(self) -> None:
+        rows = self.rows({"open-voltage.volts": -21.0})
+        self.assertEqual([row.state for row in rows[:2]], ["failed", "locked"])
+        self.assertIn("The pack alone", refusal_of(rows, "set-point.2"))
+        self.assertEqual(refusal_of(rows, "open-voltage.volts"), "")
+        self.assertTrue(refusal_of(rows, "nonsense"))
+
+    def test_a_waiver_opens_the_next_but_never_those_before_the_device(self) -> None:
+        waived = Waiver("open-voltage", "the contacts cannot be reached", "0", "", self.basis)
+        self.assertEqual([row.state for row in self.rows({}, (waived,))[:2]], ["waived", "open"])
+        rows = self.rows({"open-voltage.volts": 21.0}, tuple(
+            Waiver(key, "in a hurry", "0", "", self.basis) for key in ("continuity", "set-point", "polarity")
+        ))  # fmt: skip
+        self.assertEqual([row.state for row in rows[:4]], ["passed", "waived", "open", "locked"])
+
+    def test_other_hardware_makes_readings_and_waivers_stale(self) -> None:
+        waived = Waiver("open-voltage", "no reason", "0", "", "otherparts")
+        old = Reading("open-voltage.volts", 21.0, "0", "hand", "otherparts")
+        rows = progress(gates(self.situation, {}), (old,), (waived,))
+        self.assertEqual(rows[0].state, "open")
+        self.assertTrue(rows[0].asks[0].stale)
+
+    def test_what_the_basis_names(self) -> None:
+        self.assertEqual(basis_of(mount(**{"source.capacity_ah": 3.0, "device.modes.0.power_w": 9})), self.basis)
+        for changed in ({"path.2.output_v": 9}, {"source.cells_in_series": 4}, {"path.0.rating_a": 5}):
+            with self.subTest(changed=changed):
+                self.assertNotEqual(basis_of(mount(**changed)), self.basis)
+
+    def test_the_newest_reading_counts(self) -> None:
+        made = [
+            Reading("open-voltage.volts", 21.0, "2026-01-02", "hand", self.basis),
+            Reading("open-voltage.volts", -21.0, "2026-01-01", "hand", self.basis),
+        ]
+        self.assertEqual(progress(gates(self.situation, {}), made, ())[0].state, "passed")
+
+
+class Faults(TestCase):
+    """Every fault that a case can have is caught by the gate that should catch it, before the device gets power."""
+
+    def test_without_a_fault_everything_passes(self) -> None:
+        for name, tree, _ in golden("cases"):
+            if name == "printer-on-coin-cells":  # never starts at all
+                continue
+            with self.subTest(name=name):
+                rows, _ = rehearsed(planned(case("cases", name)), None)
+                self.assertTrue(proved(rows), [(row.gate.key, row.state) for row in rows])
+
+    def test_each_fault_is_caught_by_its_gate(self) -> None:
+        caught = set()
+        for name, _, _ in golden("cases"):
+            if name == "printer-on-coin-cells":
+                continue
+            made = planned(case("cases", name))
+            for fault in applicable(made):
+                with self.subTest(name=name, fault=fault):
+                    rows, read = rehearsed(made, fault)
+                    failed = [row.gate.key for row in rows if row.state == "failed"]
+                    self.assertEqual(failed, [GATE_OF[fault]])
+                    self.assertFalse(any(key.startswith(("device", "warm", "run-down")) for key in read))
+                    caught.add(fault)
+        self.assertEqual(caught, set(FAULTS))
+
+    def test_a_case_cannot_have_a_fault_of_parts_that_it_has_not(self) -> None:
+        with self.assertRaises(ValueError):
+            StandIn(mount(), "sleepy-bank")
