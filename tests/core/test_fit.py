@@ -103,7 +103,7 @@ class Recovery(TestCase):
         self.assertEqual(told, {"capacity": 50, "resistance": 50, "load": 100})
 
     def test_the_simulation_agrees_with_the_closed_forms(self) -> None:
-        for name, made, expected in golden("cases"):
+        for name, _, expected in golden("cases"):
             if expected["runtime_s"] == 0:
                 continue
             with self.subTest(name=name):

@@ -182,7 +182,7 @@ class Faults(TestCase):
     """Every fault that a case can have is caught by the gate that should catch it, before the device gets power."""
 
     def test_without_a_fault_everything_passes(self) -> None:
-        for name, tree, _ in golden("cases"):
+        for name, _, _ in golden("cases"):
             if name == "printer-on-coin-cells":  # never starts at all
                 continue
             with self.subTest(name=name):

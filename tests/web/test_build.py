@@ -165,7 +165,7 @@ class Build(TestCase):
         self.panel()
         with self.assertNumQueries(7):
             self.panel()
-        with self.assertNumQueries(7):
+        with self.assertNumQueries(3):
             self.panel("add-1")
 
     def test_a_stage_is_moved_doubled_and_dropped_from_the_shelf(self) -> None:

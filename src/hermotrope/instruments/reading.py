@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping
+from contextlib import suppress
 from math import inf, isinf
 
 from hermotrope.instruments.scpi import Instrument, InstrumentError
@@ -69,7 +70,7 @@ def _loaded(ask: Ask, meter: Instrument, resource: str, *, simulated: bool) -> f
                 time.sleep(min(max(0.5, ask.setup.wait_s), LONGEST_WAIT_S))
             return meter.number(QUERIES[ask.meter])
         finally:
-            load.tell("INP OFF")
+            _off(load, "INP OFF")
 
 
 def _ramp(ask: Ask, meter: Instrument, resource: str) -> float:
@@ -87,11 +88,19 @@ def _ramp(ask: Ask, meter: Instrument, resource: str) -> float:
             for i in range(RAMP_STEPS + 1):
                 volts = high + (low - high) * i / RAMP_STEPS
                 supply.tell(f"VOLT {volts:.3f}")
+                supply.ask("*OPC?")  # both listen on lines of their own: wait until the knob is turned
                 if abs(meter.number(QUERIES["trip"])) < OFF_SHARE * high:
                     return volts
         finally:
-            supply.tell("OUTP OFF")
+            _off(supply, "OUTP OFF")
     raise InstrumentError(f"it does not open down to {low:.2f} V")
+
+
+def _off(instrument: Instrument, command: str) -> None:
+    """Switch off and wait until that is done; a line that is dead by then changes nothing more."""
+    with suppress(InstrumentError):
+        instrument.tell(command)
+        instrument.ask("*OPC?")
 
 
 def _accepted(instrument: Instrument) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+import socket
 from contextlib import suppress
 from types import TracebackType
 from typing import Any
@@ -16,6 +17,7 @@ from hermotrope_core.proving.judge import OVERLOAD
 TIMEOUT_MS = 3000
 LONGEST_REPLY = 4_000_000
 _RESOURCE = re.compile(r"^(TCPIP\d*|USB\d*|ASRL[\w/.-]*|GPIB\d*)(::[\w.:/ \[\]-]{1,80})+$", re.IGNORECASE)
+_RAW = re.compile(r"^TCPIP\d*::([^:]+)::(\d{1,5})::SOCKET$", re.IGNORECASE)
 
 
 class InstrumentError(Exception):
@@ -42,6 +44,7 @@ class Instrument:
     def __init__(self, resource: str, timeout_ms: int = TIMEOUT_MS) -> None:
         self.name = checked_resource(resource)
         try:
+            _reachable(self.name, timeout_ms / 1000.0)
             self._manager = pyvisa.ResourceManager("@py")
             self._port: Any = self._manager.open_resource(
                 self.name, read_termination="\n", write_termination="\n", timeout=timeout_ms, open_timeout=timeout_ms
@@ -91,6 +94,13 @@ class Instrument:
         """The answer as numbers separated by commas; empty where nothing came."""
         reply = self.ask(query)
         return [number_in(part, query, self.name) for part in reply.split(",")] if reply else []
+
+
+def _reachable(name: str, timeout_s: float) -> None:
+    """Raise OSError where nobody listens on a raw socket, which PyVISA's Python backend does not notice."""
+    match = _RAW.match(name)
+    if match:
+        socket.create_connection((match[1], int(match[2])), timeout_s).close()
 
 
 def number_in(reply: str, query: str, name: str) -> float:

@@ -260,6 +260,7 @@ METER, SUPPLY, LOAD, LOGGER = ("meter",), ("supply",), ("load",), ("logger",)
 COMMANDS: tuple[tuple[re.Pattern[str], tuple[str, ...], Action], ...] = (
     (_header(r"\*IDN\?"), ROLES, _identity),
     (_header(r"\*RST|\*CLS"), ROLES, _reset),
+    (_header(r"\*OPC\?"), ROLES, lambda bench, role, argument: "1"),
     (_header(r"SYSTem:ERRor(?::NEXT)?\?"), ROLES, _error),
     (_header(r"SIMulate:WIRe"), METER, _wire),
     (_header(r"MEASure(?::SCALar)?:VOLTage:AC\?"), METER, _ripple),

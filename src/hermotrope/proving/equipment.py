@@ -27,7 +27,7 @@ PLACES: dict[Place, tuple[Column, ...]] = {
     "both": ("pack_v", "pack_a", "inlet_v", "inlet_a"),
 }
 SCPI_PLACES = {"pack": "PACK", "inlet": "INL", "both": "BOTH"}
-REHEARSED_S = 25.0
+REHEARSED_S = 12.0
 """A rehearsed run-down takes about so long by the clock."""
 REHEARSED_ROWS = 18_000
 

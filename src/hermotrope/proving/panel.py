@@ -19,7 +19,7 @@ from hermotrope.instruments.simulated import ROLES
 from hermotrope.proving import equipment
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import log_of, mapping_of, original_of, shown
-from hermotrope.proving.models import InstrumentName, RunLogRow
+from hermotrope.proving.models import RunLogRow
 from hermotrope.proving.records import proved_of
 from hermotrope_core.case import Case
 from hermotrope_core.cautions import stops
@@ -76,6 +76,7 @@ def prove_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
     )
     chosen = asked if any(row.gate.key == asked and row.state != "locked" for row in rows) else current
     resources = equipment.resources_for(conversion)
+    logs = list(conversion.logs.defer("original", "data"))
     situation = workshop.feed.situation
     assert situation is not None
     return context | {
@@ -83,11 +84,11 @@ def prove_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
         "passed": sum(row.state in ("passed", "waived") for row in rows),
         "all_passed": workshop.all_passed,
         "has_readings": bool(workshop.readings or workshop.waivers),
-        "instruments": _instruments(conversion),
+        "instruments": _instruments(resources),
         "faults": [(key, FAULTS[key]) for key in applicable(situation.case)],
         "fault": _fault(conversion),
-        "logs": [log_row(row) for row in conversion.logs.all()],
-        "shown_log": shown_log(workshop, query.get("log", "")),
+        "logs": [log_row(row) for row in logs],
+        "shown_log": shown_log(workshop, logs, query.get("log", "")),
         "logger_named": bool(resources.get("logger")),
         "time_kinds": TIME_KINDS,
         "scale": supply_scale(conversion.case, workshop.feed.situation, _read(rows)),
@@ -164,12 +165,8 @@ def _ask(case: Case, one: AskState, resources: Any, *, draw: bool) -> dict[str, 
     }
 
 
-def _instruments(conversion: Conversion) -> list[tuple[str, str, str]]:
-    if conversion.rehearsal:
-        found = equipment.resources_for(conversion)
-        return [(role, ROLE_WORDS[role], found.get(role, "")) for role in ROLES]
-    named = dict(InstrumentName.objects.values_list("role", "resource"))
-    return [(role, ROLE_WORDS[role], named.get(role, "")) for role in ROLES]
+def _instruments(resources: Any) -> list[tuple[str, str, str]]:
+    return [(role, ROLE_WORDS[role], resources.get(role, "")) for role in ROLES]
 
 
 def log_row(row: RunLogRow) -> dict[str, Any]:
@@ -182,9 +179,8 @@ def log_row(row: RunLogRow) -> dict[str, Any]:
     }
 
 
-def shown_log(workshop: Workshop, wanted: str) -> dict[str, Any] | None:
+def shown_log(workshop: Workshop, rows: list[RunLogRow], wanted: str = "") -> dict[str, Any] | None:
     """The log that is looked at: the one asked for, else the newest."""
-    rows = list(workshop.conversion.logs.all())
     row = next((one for one in rows if str(one.pk) == wanted), rows[0] if rows else None)
     if row is None:
         return None

@@ -128,8 +128,7 @@ def start(request: HttpRequest, conversion: Conversion) -> HttpResponse:
 def show(request: HttpRequest, pk: int, log: int) -> HttpResponse:
     """One log alone: what the page asks for again while it is recorded."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    _row(conversion, log)
-    context = {"conversion": conversion, "shown_log": shown_log(Workshop(conversion), str(log))}
+    context = {"conversion": conversion, "shown_log": shown_log(Workshop(conversion), [_row(conversion, log)])}
     return render(request, "proving/_log.html", context)
 
 

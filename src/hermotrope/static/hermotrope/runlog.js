@@ -131,7 +131,7 @@ const runlog = (() => {
   document.addEventListener("htmx:afterSettle", (event) => {
     if (event.detail.target.id !== "prove" && !event.detail.elt?.closest?.("#prove")) return;
     if (event.detail.requestConfig?.verb !== "post") return;
-    const said = document.querySelector("#prove .said, #prove .row-error, #prove .gate.current .ask:not(.pass, .note)");
+    const said = document.querySelector("#prove .said, #prove .row-error, #prove .gate.current .gate-ask:not(.pass, .note)");
     said?.scrollIntoView({ block: "nearest" });
   });
 

@@ -1,0 +1,76 @@
+"""The build sheet's lists: what is needed, what is cut, in which order, and how to go back."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+from hermotrope_core.case import planned
+from hermotrope_core.difference import difference
+from hermotrope_core.sheet import box_label, changes, cut_list, parts_list, steps, way_back
+from hermotrope_core.situation import Situation
+from tests.support import case
+
+BAY = {"size": "AA", "columns": 4, "slots": ["up", "down", "up", "down"]}
+
+
+class Sheet(TestCase):
+    def setUp(self) -> None:
+        self.case = planned(case("cases", "hide-mount-on-tool-pack"))
+
+    def test_every_stage_is_a_part_with_what_belongs_to_it(self) -> None:
+        keys = [line.key for line in parts_list(self.case)]
+        self.assertEqual(keys[:5], ["source", "stage-0", "stage-1", "stage-2", "stage-3"])
+        self.assertTrue({"fuse-holder", "fuse-spare", "sleeve", "box"} <= set(keys))
+
+    def test_both_conductors_of_a_lead_are_cut_with_room_for_joints(self) -> None:
+        cuts = [cut for cut in cut_list(self.case) if cut.what.startswith("part 4")]
+        self.assertEqual([(cut.length_mm, cut.area_mm2) for cut in cuts], [(1220.0, 1.0), (1220.0, 1.0)])
+        swapped = cut_list(planned(case("cases", "hide-mount-on-tool-pack", **{"path.3.swaps_polarity": True})))
+        self.assertIn("+ at the source, − at the device", [cut.mark for cut in swapped])
+
+    def test_the_fuse_comes_first_and_the_device_last(self) -> None:
+        keys = [step.key for step in steps(self.case)]
+        self.assertLess(keys.index("fuse-0"), keys.index("converter-2"))
+        self.assertEqual(keys[-1], "prove")
+        self.assertTrue(all(step.minutes > 0 for step in steps(self.case)))
+        self.assertTrue(any(step.caution for step in steps(self.case)))
+
+    def test_the_label_says_what_may_go_in_and_what_comes_out(self) -> None:
+        rows = dict(box_label(Situation(self.case)).rows)
+        self.assertEqual((rows["IN"], rows["OUT"], rows["FUSE"]), ("15.0–21.0 V DC", "12 V DC", "7.5 A"))
+        # 7.5 A / 1.25 at 15 V through 92 % makes 6.9 A at 12 V, less than the converter's 8 A
+        self.assertEqual(rows["LOAD"], "6.9 A at most")
+
+    def test_a_closed_box_derates_the_label(self) -> None:
+        closed = planned(case("cases", "hide-mount-on-tool-pack", **{"conditions.enclosure": "closed"}))
+        self.assertEqual(dict(box_label(Situation(closed)).rows)["LOAD"], "5.6 A at most")
+
+    def test_what_changes_and_the_way_back_follow_from_the_inlet(self) -> None:
+        for kind, word in (("leads", "tail"), ("barrel", "own inlet")):
+            with self.subTest(kind=kind):
+                made = case("cases", "hide-mount-on-tool-pack", **{"device.inlet": {"kind": kind}})
+                self.assertIn(word, " ".join(changes(made)))
+                self.assertTrue(way_back(made))
+
+    def test_without_a_pack_there_is_nothing_to_build(self) -> None:
+        bare = case("cases", "hide-mount-on-tool-pack", **{"source": None, "path": []})
+        self.assertEqual((parts_list(bare), steps(bare)), ((), ()))
+
+
+class Difference(TestCase):
+    def test_a_changed_value_an_added_stage_and_a_swapped_one(self) -> None:
+        old = case("cases", "hide-mount-on-tool-pack")
+        self.assertEqual(difference(old, old), ())
+        new = case("cases", "hide-mount-on-tool-pack", **{"path.2.output_v": {"value": 9, "known_by": "measured"}})
+        (only,) = difference(old, new)
+        self.assertEqual((only.place, only.term, only.now), ("path[2].output_v", "Set to", "9.000 V (measured)"))
+        import msgspec
+
+        from hermotrope_core.case import Switch
+
+        longer = msgspec.structs.replace(old, path=(*old.path, Switch()))
+        (only,) = difference(old, longer)
+        self.assertEqual((only.place, only.was, only.now), ("path[4]", "", "switch"))
+        swapped = msgspec.structs.replace(old, path=(Switch(), *old.path[1:]))
+        (only,) = difference(old, swapped)
+        self.assertEqual((only.place, only.was, only.now), ("path[0]", "fuse", "switch"))

@@ -1,0 +1,196 @@
+"""Instruments over a real socket: the simulated bench, and everything that can go wrong with a real one."""
+
+from __future__ import annotations
+
+import socketserver
+import threading
+import time
+from collections.abc import Callable
+from itertools import pairwise
+from math import inf
+from unittest import TestCase
+
+from hermotrope.instruments.reading import take
+from hermotrope.instruments.recorder import Plan, Recorder
+from hermotrope.instruments.scpi import Instrument, InstrumentError, Lost, checked_resource
+from hermotrope.instruments.simulated import SimulatedBench
+from hermotrope_core.case import planned
+from hermotrope_core.proving import gates, judge
+from hermotrope_core.situation import Situation
+from tests.support import case
+
+
+class Stub:
+    """An instrument that answers as it is told to: a function of the line, or None to hang up."""
+
+    def __init__(self, reply: Callable[[str], str | None]) -> None:
+        class Handler(socketserver.StreamRequestHandler):
+            def handle(self) -> None:
+                for raw in self.rfile:
+                    answer = reply(raw.decode().strip())
+                    if answer is None:
+                        return
+                    if answer:
+                        self.wfile.write(answer.encode("latin-1") + b"\n")
+
+        self.server = socketserver.ThreadingTCPServer(("127.0.0.1", 0), Handler)
+        self.server.daemon_threads = True
+        threading.Thread(target=self.server.serve_forever, args=(0.05,), daemon=True).start()
+        self.resource = f"TCPIP0::127.0.0.1::{self.server.server_address[1]}::SOCKET"
+
+    def close(self) -> None:
+        self.server.shutdown()
+        self.server.server_close()
+
+
+class OneInstrument(TestCase):
+    def stub(self, reply: Callable[[str], str | None]) -> str:
+        made = Stub(reply)
+        self.addCleanup(made.close)
+        return made.resource
+
+    def failing(self, reply: Callable[[str], str | None], timeout_ms: int = 400) -> str:
+        with Instrument(self.stub(reply), timeout_ms) as one, self.assertRaises(InstrumentError) as caught:
+            one.number("MEAS:VOLT:DC?")
+        return str(caught.exception)
+
+    def test_nonsense_silence_and_hanging_up_are_told(self) -> None:
+        self.assertIn("no number", self.failing(lambda line: "volts are fine"))
+        self.assertIn("not-a-number", self.failing(lambda line: "NaN"))
+        self.assertIn("does not answer", self.failing(lambda line: ""))
+        self.assertTrue(self.failing(lambda line: None))
+
+    def test_an_overload_is_infinite(self) -> None:
+        with Instrument(self.stub(lambda line: "+9.9E37")) as one:
+            self.assertEqual(one.number("MEAS:RES?"), inf)
+
+    def test_nobody_there(self) -> None:
+        gone = Stub(lambda line: "1")
+        gone.close()
+        with self.assertRaises(Lost):
+            Instrument(gone.resource)
+
+    def test_resource_names(self) -> None:
+        for name in (
+            "TCPIP0::192.168.1.20::5025::SOCKET",
+            "USB0::0x1234::0x5678::SN1::INSTR",
+            "ASRL/dev/ttyUSB0::INSTR",
+        ):
+            self.assertEqual(checked_resource(f" {name} "), name)
+        for name in ("", "meter", "http://127.0.0.1/", "TCPIP0", "TCPIP::a\nb"):
+            with self.subTest(name=name), self.assertRaises(InstrumentError):
+                checked_resource(name)
+
+
+class Simulated(TestCase):
+    def bench(self, name: str = "hide-mount-on-tool-pack", fault: str | None = None) -> SimulatedBench:
+        made = SimulatedBench(planned(case("cases", name)), fault).start()  # type: ignore[arg-type]
+        self.addCleanup(made.close)
+        return made
+
+    def test_every_reading_of_a_plan_comes_over_the_wire_and_passes(self) -> None:
+        for name in ("hide-mount-on-tool-pack", "warden-receiver-on-bank", "sampling-boat-direct"):
+            bench = self.bench(name)
+            for ask in bench.asks.values():
+                if ask.meter == "clock":
+                    continue
+                with self.subTest(name=name, ask=ask.key):
+                    value = take(ask, bench.resources, simulated=True)
+                    self.assertIn(judge(ask, value).level, ("pass", "note"))
+
+    def test_readings_are_noisy_but_not_much(self) -> None:
+        bench = self.bench()
+        ask = bench.asks["open-voltage.volts"]
+        read = {take(ask, bench.resources, simulated=True) for _ in range(5)}
+        self.assertGreater(len(read), 1)
+        self.assertLess(max(read) - min(read), 0.1)
+
+    def test_faults_over_the_wire(self) -> None:
+        for name, fault, key, level in (
+            ("hide-mount-on-tool-pack", "reversed-leads", "polarity.plug", "stop"),
+            ("hide-mount-on-tool-pack", "set-point-high", "set-point.2", "fail"),
+            ("hide-mount-on-tool-pack", "weak-pack", "dummy-load.pack", "fail"),
+            ("hide-mount-on-tool-pack", "missing-fuse-link", "continuity.plus-0", "fail"),
+            ("warden-receiver-on-bank", "sleepy-bank", "dummy-load.awake", "fail"),
+        ):
+            with self.subTest(fault=fault):
+                bench = self.bench(name, fault)
+                ask = bench.asks[key]
+                self.assertEqual(judge(ask, take(ask, bench.resources, simulated=True)).level, level)
+
+    def test_a_cut_off_is_found_by_turning_a_supply_down(self) -> None:
+        made = planned(case("judgements", "cut-off-added"))
+        bench = SimulatedBench(made).start()
+        self.addCleanup(bench.close)
+        ask = next(one for one in bench.asks.values() if one.key.startswith("alarm"))
+        self.assertEqual(judge(ask, take(ask, bench.resources, simulated=True)).level, "pass")
+        self.assertFalse(bench.state.supply_on)
+
+    def test_the_load_is_switched_off_whatever_happens(self) -> None:
+        bench = self.bench()
+        ask = bench.asks["dummy-load.pack"]
+        broken = Stub(lambda line: "rubbish" if line.endswith("?") else "")
+        self.addCleanup(broken.close)
+        with self.assertRaises(InstrumentError):
+            take(ask, {**bench.resources, "meter": broken.resource})
+        self.assertFalse(bench.state.load_on)
+
+    def test_unknown_commands_queue_an_error(self) -> None:
+        bench = self.bench()
+        with Instrument(bench.resources["load"]) as load:
+            load.tell("MAKE:TEA")
+            load.tell("CURR 9999")
+            self.assertTrue(load.ask("SYST:ERR?").startswith("-113"))
+            self.assertTrue(load.ask("SYST:ERR?").startswith("-222"))
+            self.assertTrue(load.ask("syst:err?").startswith("0"))
+            self.assertIn("Simulated load", load.ask("*IDN?"))
+
+    def test_an_instrument_that_is_not_named(self) -> None:
+        ask = next(a for gate in gates(Situation(planned(case("cases", "reference-1"))), {}) for a in gate.asks)
+        with self.assertRaisesRegex(InstrumentError, "type the reading"):
+            take(ask, {})
+
+
+class Recording(TestCase):
+    def record(self, plan: Plan) -> tuple[Recorder, list[list[float]], list[str], list[bool]]:
+        rows: list[list[float]] = []
+        trouble: list[str] = []
+        over: list[bool] = []
+        recorder = Recorder(plan, rows.extend, trouble.append, over.append)
+        recorder.start()
+        self.addCleanup(recorder.stop)
+        return recorder, rows, trouble, over
+
+    def test_a_run_is_logged_to_its_end(self) -> None:
+        bench = SimulatedBench(planned(case("cases", "reference-2"))).start()
+        self.addCleanup(bench.close)
+        begin = ("SIM:SPEED 20000", "ROUT:PLAC BOTH", "SAMP:TIM 2")
+        columns = ("pack_v", "pack_a", "inlet_v", "inlet_a")
+        recorder, rows, trouble, over = self.record(Plan(bench.resources["logger"], "buffered", columns, 2.0, begin))
+        recorder.join(20)
+        self.assertEqual(over, [True])
+        self.assertEqual(trouble, [])
+        self.assertEqual({len(row) for row in rows}, {5})
+        steps = {round(b[0] - a[0], 3) for a, b in pairwise(rows)}
+        self.assertEqual(steps, {2.0})
+
+    def test_a_lost_connection_is_told_and_taken_up_again(self) -> None:
+        count = 0
+
+        def reply(line: str) -> str | None:
+            nonlocal count
+            count += 1
+            return None if count == 5 else "12.5"  # it hangs up once
+
+        stub = Stub(reply)
+        self.addCleanup(stub.close)
+        recorder, rows, trouble, over = self.record(Plan(stub.resource, "polled", ("pack_v",), 0.02))
+        deadline = time.monotonic() + 15
+        while (len(rows) < 12 or trouble[-1:] != [""]) and time.monotonic() < deadline:
+            time.sleep(0.05)
+        recorder.stop()
+        recorder.join(5)
+        self.assertTrue(trouble and "trying again" in trouble[0], trouble)
+        self.assertEqual(trouble[-1], "")
+        self.assertGreaterEqual(len(rows), 12)
+        self.assertEqual(over, [False])

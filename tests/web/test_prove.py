@@ -1,0 +1,443 @@
+"""Prove on the page: readings, locks, waivers, logs, fits, the frozen record and the file that carries it."""
+
+from __future__ import annotations
+
+import json
+from io import BytesIO
+from typing import Any
+
+import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
+from django.test import TestCase
+from django.urls import reverse
+from PIL import Image
+
+from hermotrope.bench import actions as bench
+from hermotrope.bench.models import Conversion
+from hermotrope.entry.typed import EditError
+from hermotrope.proving import actions, equipment, logs, records
+from hermotrope.proving.bench import Workshop
+from hermotrope.proving.models import Photo, ReadingRow, RunLogRow
+from hermotrope_core.case import Case, number, planned
+from hermotrope_core.proving import StandIn
+from hermotrope_core.record import read_record
+from hermotrope_core.simulate import samples
+from tests.support import case
+
+
+def provable(**changes: Any) -> Case:
+    """A case that fits: inlet and outlet known and measured."""
+    return case("judgements", "all-well", **changes)
+
+
+def csv_of(of: Case, every: float = 5.0, noise: float = 0.003) -> bytes:
+    """A logger's file of a run: semicolons, decimal commas, a header, a gap of four minutes."""
+    rng = np.random.default_rng(3)
+    lines = ["Time [s];U [V];I [A]"]
+    for one in samples(of, every):
+        if 3000 < one.seconds < 3240:
+            continue
+        volts, amps = one.pack_v * (1 + noise * rng.standard_normal()), one.pack_a * (1 + noise * rng.standard_normal())
+        lines.append(f"{one.seconds:.1f};{volts:.3f};{amps:.4f}".replace(".", ","))
+    return (
+        "\n".join([*lines, *(f"{one.seconds + 5 * i:.1f};0,01;0,00".replace(".", ",") for i in range(1, 9))]) + "\n"
+    ).encode()
+
+
+class Base(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        call_command("load_starter", verbosity=0)
+
+    def setUp(self) -> None:
+        self.made = bench.create(provable(), "Started")
+        self.addCleanup(equipment.close_all)
+
+    @property
+    def now(self) -> Conversion:
+        return Conversion.objects.get(pk=self.made.pk)
+
+    def post(self, name: str, *args: int, **data: Any) -> Any:
+        url = reverse(name, args=[self.made.pk, *args])
+        sent = {"version": self.now.version, "panel": "prove", **data}
+        headers = {
+            "HX-Request": "true",
+            "HX-Current-URL": f"http://testserver{self.made.get_absolute_url()}?panel=prove",
+        }
+        return self.client.post(url, sent, headers=headers)
+
+    def page(self, panel: str = "prove", **asked: Any) -> str:
+        return self.client.get(self.made.get_absolute_url(), {"panel": panel, **asked}).content.decode()
+
+    def pass_all(self, conversion: Conversion | None = None) -> None:
+        """Read every ask from a stand-in without a fault."""
+        of = conversion or self.now
+        stand_in = StandIn(planned(of.case))
+        while True:
+            row = next((one for one in Workshop(of).progress if one.state == "open"), None)
+            if row is None:
+                return
+            for one in row.asks:
+                actions.take_reading(of, one.ask.key, stand_in.read(one.ask), "stand-in")
+
+
+class Gates(Base):
+    def test_a_reading_is_judged_and_the_next_gate_opens(self) -> None:
+        key = Workshop(self.now).gates[0].asks[0].key
+        answer = self.post("gate-reading", ask=key, text="20,9").content.decode()
+        self.assertIn("<b>1</b> of", answer)
+        self.assertEqual(self.now.workshop, f"1 of {len(Workshop(self.now).gates)} gates passed")
+        bench_page = self.client.get("/").content.decode()
+        self.assertIn("Go on proving", bench_page)
+
+    def test_minus_stops_and_locks(self) -> None:
+        key = Workshop(self.now).gates[0].asks[0].key
+        answer = self.post("gate-reading", ask=key, text="-20.9").content.decode()
+        self.assertIn('class="said stop"', answer)
+        self.assertIn("plus and minus are swapped", answer)
+        refused = self.post("gate-reading", ask="polarity.plug", text="12")
+        self.assertEqual(refused.status_code, 422)
+        self.assertEqual(ReadingRow.objects.count(), 1)
+
+    def test_bad_entries_are_told_beside_the_field_and_stay_in_it(self) -> None:
+        key = Workshop(self.now).gates[0].asks[0].key
+        for text in ("", "twenty", "3 A", "OL", "1e99", "<b>"):
+            with self.subTest(text=text):
+                answer = self.post("gate-reading", ask=key, text=text, gate="open-voltage")
+                self.assertEqual(answer.status_code, 422)
+                self.assertContains(answer, 'aria-invalid="true"', status_code=422)
+                self.assertNotContains(answer, "<b></b>", status_code=422)
+        self.assertFalse(ReadingRow.objects.exists())
+
+    def test_waiving_takes_a_reason_and_never_goes_past_set_point_or_polarity(self) -> None:
+        self.assertEqual(self.post("gate-waive", gate="open-voltage", reason=" ").status_code, 422)
+        self.assertEqual(
+            self.post("gate-waive", gate="open-voltage", reason="contacts out of reach", by="A. M.").status_code, 200
+        )
+        self.assertEqual(self.post("gate-waive", gate="continuity", reason="no ohmmeter").status_code, 200)
+        for gate in ("set-point", "polarity"):
+            self.assertEqual(self.post("gate-waive", gate=gate, reason="in a hurry").status_code, 422)
+        with self.assertRaisesRegex(EditError, "not before"):
+            actions.take_reading(self.now, "device.mode-0", 0.5, "hand")
+        self.post("gate-waive", gate="continuity", do="undo")
+        self.assertEqual(Workshop(self.now).progress[1].state, "open")
+
+    def test_another_pack_makes_readings_count_no_more(self) -> None:
+        self.pass_all()
+        self.assertTrue(Workshop(self.now).all_passed)
+        bench.change(
+            self.made.pk,
+            self.now.version,
+            [{"op": "replace", "path": "/source/cells_in_series", "value": 4}],
+            "other pack",
+        )
+        self.assertFalse(any(row.state == "passed" for row in Workshop(self.now).progress))
+        self.assertIn("was read before the parts of this plan changed", self.page())
+
+    def test_closed_while_refused_or_open_or_stopped(self) -> None:
+        for changes, words in (
+            ({"device.inlet.polarity": "unknown"}, "closed while the plan is refused"),
+            ({"device.modes.0.power_w": None}, "First answer what is open"),
+            ({"device.traits": ["life-safety"]}, "Prove is closed"),
+        ):
+            with self.subTest(words=words):
+                self.made = bench.create(provable(**changes), "Started")
+                self.assertIn(words, self.page())
+                self.assertEqual(self.post("gate-reading", ask="open-voltage.volts", text="21").status_code, 422)
+
+    def test_begin_anew_needs_its_tick(self) -> None:
+        self.pass_all()
+        self.assertEqual(self.post("gate-again").status_code, 422)
+        self.assertTrue(ReadingRow.objects.exists())
+        self.assertEqual(self.post("gate-again", sure="yes").status_code, 200)
+        self.assertFalse(ReadingRow.objects.exists())
+
+    def test_without_scripts_a_reading_leads_back_to_the_page(self) -> None:
+        key = Workshop(self.now).gates[0].asks[0].key
+        url = reverse("gate-reading", args=[self.made.pk])
+        self.assertRedirects(
+            self.client.post(url, {"ask": key, "text": "21"}), f"{self.made.get_absolute_url()}?panel=prove"
+        )
+        again = self.client.post(url, {"ask": key, "text": "x"})
+        self.assertContains(again, "for example", status_code=422)
+
+    def test_instruments_are_named_and_told_when_they_do_not_answer(self) -> None:
+        self.assertEqual(self.post("instruments", meter="a meter").status_code, 422)
+        self.post("instruments", meter="TCPIP0::127.0.0.1::9::SOCKET")
+        answer = self.post("gate-measure", ask=Workshop(self.now).gates[0].asks[0].key)
+        self.assertContains(answer, "no instrument answers", status_code=422)
+        self.assertFalse(ReadingRow.objects.exists())
+
+    def test_queries_do_not_grow_with_readings(self) -> None:
+        self.pass_all()
+        with self.assertNumQueries(7):
+            self.page()
+        for _ in range(20):
+            actions.take_reading(self.now, Workshop(self.now).gates[0].asks[0].key, 21.0, "hand")
+        with self.assertNumQueries(7):
+            self.page()
+
+
+class Rehearsing(Base):
+    def test_a_rehearsal_is_a_copy_and_says_so(self) -> None:
+        answer = self.post("rehearse", fault="")
+        self.assertIn("HX-Redirect", answer.headers)
+        copy = Conversion.objects.exclude(pk=self.made.pk).get()
+        self.assertTrue(copy.rehearsal)
+        self.made = copy
+        for row in Workshop(copy).gates:
+            for ask in row.asks:
+                if ask.meter != "clock":
+                    self.assertEqual(self.post("gate-measure", ask=ask.key).status_code, 200, ask.key)
+        self.assertEqual(Workshop(self.now).progress[-1].state, "open")
+        self.assertIn("Rehearsal.", self.page())
+        self.assertIn("rehearsal", self.client.get("/").content.decode())
+
+    def test_a_fault_can_be_chosen_and_impossible_ones_are_refused(self) -> None:
+        self.assertEqual(self.post("rehearse", fault="sleepy-bank").status_code, 422)
+        self.made = actions.rehearse(self.made, "reversed-leads")
+        self.post("gate-waive", gate="continuity", reason="x")
+        for ask in ("open-voltage.volts",):
+            self.post("gate-measure", ask=ask)
+        self.assertEqual(self.post("rehearse", fault="weak-pack").status_code, 200)
+        self.assertFalse(self.now.readings.exists())
+
+
+class Logs(Base):
+    def bring(self, data: bytes, name: str = "run.csv") -> RunLogRow:
+        self.last = self.post("log-bring", file=SimpleUploadedFile(name, data), place="pack")
+        return RunLogRow.objects.get()
+
+    def keep(self, row: RunLogRow, **changes: str) -> Any:
+        form = {
+            "time_kind": "seconds",
+            "decimal": ",",
+            "role-0": "time",
+            "role-1": "pack_v",
+            "role-2": "pack_a",
+            **changes,
+        }
+        return self.post("log-keep", row.pk, **form)
+
+    def real(self) -> Case:
+        return planned(provable(**{"source.capacity_ah": 3.6, "source.resistance_ohm": 0.16}))
+
+    def test_a_file_is_shown_before_it_is_imported_then_compared_and_fitted(self) -> None:
+        data = csv_of(self.real())
+        row = self.bring(data)
+        self.assertContains(self.last, "decimal commas")
+        self.assertContains(self.last, "U [V]")
+        self.assertEqual(row.state, "draft")
+        answer = self.keep(row).content.decode()
+        row.refresh_from_db()
+        self.assertEqual(row.state, "kept")
+        self.assertIn("nothing was logged for", answer)
+        self.assertIn("shorter than predicted", answer)
+        self.assertIn("Capacity of the pack", answer)
+        self.assertEqual(self.client.get(reverse("log-original", args=[self.made.pk, row.pk])).content, data)
+        self.assertLess(len(row.data), len(data) / 2)
+
+    def test_what_the_run_tells_is_taken_into_the_plan_and_narrows_the_range(self) -> None:
+        row = self.bring(csv_of(self.real()))
+        self.keep(row)
+        before = self.now.runtime_high_s - self.now.runtime_low_s
+        answer = self.post("log-fit", row.pk, take=["source.capacity_ah", "source.resistance_ohm"])
+        self.assertEqual(answer.status_code, 200, answer.content[-300:])
+        source = self.now.case.source
+        assert source is not None and not isinstance(source.capacity_ah, float)
+        self.assertEqual(source.capacity_ah.known_by, "measured")
+        self.assertAlmostEqual(number(source.capacity_ah), 3.6, delta=0.08)
+        self.assertIn("run.csv", source.capacity_ah.note or "")
+        self.assertLess(self.now.runtime_high_s - self.now.runtime_low_s, before)
+        row.refresh_from_db()
+        self.assertEqual({one["place"] for one in row.fits}, {"source.capacity_ah", "source.resistance_ohm"})
+
+    def test_a_run_that_is_not_explained_is_only_taken_with_a_tick(self) -> None:
+        row = self.bring(csv_of(planned(provable(**{"source.capacity_ah": 7.5}))))  # hardly the pack of the plan
+        self.assertIn("does not explain this run", self.keep(row).content.decode())
+        self.assertEqual(self.post("log-fit", row.pk, take=["source.capacity_ah"]).status_code, 422)
+        self.assertEqual(self.post("log-fit", row.pk, take=["source.capacity_ah"], anyway="yes").status_code, 200)
+
+    def test_a_conflict_loses_nothing(self) -> None:
+        row = self.bring(csv_of(self.real()))
+        self.keep(row)
+        answer = self.post("log-fit", row.pk, take=["source.capacity_ah"], version=99)
+        self.assertEqual(answer.status_code, 409)
+        self.assertEqual(self.now.version, 1)
+
+    def test_refused_files_and_mappings(self) -> None:
+        for data in (b"", b"PK\x03\x04zip", b"no numbers here\n"):
+            with self.subTest(data=data):
+                self.assertEqual(self.post("log-bring", file=SimpleUploadedFile("x.csv", data)).status_code, 422)
+        self.assertEqual(self.post("log-bring").status_code, 422)
+        row = self.bring(csv_of(self.real()))
+        for change in (
+            {"role-1": "", "role-2": ""},
+            {"role-2": "pack_v"},
+            {"role-1": "time"},
+            {"time_kind": "moons"},
+            {"interval": "soon"},
+        ):
+            with self.subTest(change=change):
+                self.assertEqual(self.keep(row, **change).status_code, 422)
+        self.assertEqual(self.keep(row).status_code, 200)
+
+    def test_typed_rows(self) -> None:
+        answer = self.post("log-bring", rows="0 21.0 0.5\n60 20.9 0.5\n120 20.8 0.5\n")
+        self.assertContains(answer, "Nothing is imported yet")
+
+    def test_a_log_of_another_conversion_cannot_be_reached(self) -> None:
+        row = self.bring(csv_of(self.real()))
+        self.made = bench.create(provable(), "Another")
+        self.assertEqual(self.post("log-remove", row.pk).status_code, 404)
+        self.assertEqual(self.client.get(reverse("log-original", args=[self.made.pk, row.pk])).status_code, 404)
+
+    def test_the_runs_charts_carry_the_log(self) -> None:
+        row = self.bring(csv_of(self.real()))
+        self.keep(row)
+        self.assertIn('"logged": {"name": "run.csv"', self.page("run"))
+
+
+class Records(Base):
+    def test_nothing_is_frozen_before_every_gate_has_passed(self) -> None:
+        self.assertEqual(self.post("freeze").status_code, 422)
+        self.pass_all()
+        self.assertEqual(self.post("freeze", version=77).status_code, 409)
+        self.assertEqual(self.post("freeze").status_code, 200)
+        self.assertIsNotNone(self.now.proved_on)
+        self.assertIn("proved", self.client.get("/?show=proved").content.decode())
+
+    def test_what_is_frozen_stays_and_later_changes_are_shown(self) -> None:
+        self.pass_all()
+        self.post("freeze")
+        document = self.now.proved.get().document
+        patch = [{"op": "replace", "path": "/duty/repeat/0/seconds", "value": 777}]
+        bench.change(self.made.pk, self.now.version, patch, "later")
+        page = self.page()
+        self.assertIn("change since", page)
+        self.assertIn("duty.repeat[0].seconds", page)
+        self.assertEqual(self.now.proved.get().document, document)
+        self.assertIn("changed since", self.client.get("/").content.decode())
+
+    def test_one_file_carries_all_of_it_there_and_back(self) -> None:
+        actions.tick(self.made, "gather", done=True)
+        actions.annotate(self.made, "cut", "used 20 AWG")
+        actions.mark_part(self.made, "source", "own", 12.5)
+        self.pass_all()
+        row = logs.draft_log(self.made, "run.csv", csv_of(planned(provable())), "file", "pack")
+        logs.keep_log(row, logs.recognise(logs.original_of(row)).mapping)
+        records.freeze(self.now, self.now.version)
+        data = self.client.get(reverse("record-file", args=[self.made.pk])).content
+        answer = self.client.post(reverse("import"), {"file": SimpleUploadedFile("r.json", data)})
+        self.assertEqual(answer.status_code, 302)
+        copy = Conversion.objects.exclude(pk=self.made.pk).get()
+        first, second = records.record_of(self.now), records.record_of(copy)
+        self.assertEqual(first, second)
+        self.assertEqual(copy.proved_on, self.now.proved_on)
+        self.assertTrue(Workshop(copy).all_passed)
+        self.assertEqual(copy.logs.get().rows, self.now.logs.get().rows)
+
+    def test_damaged_records_are_refused_by_place(self) -> None:
+        self.pass_all()
+        good = json.loads(self.client.get(reverse("record-file", args=[self.made.pk])).content)
+        for change, word in (
+            ({"case": {**good["case"], "title": 7}}, "case"),
+            ({"readings": [{"ask": "x"}]}, "readings[0]"),
+            ({"readings": [{**good["readings"][0], "taken_at": "yesterday"}]}, "readings[0].taken_at"),
+            ({"surprise": 1}, "surprise"),
+            ({"format": "hermotrope-record/9"}, "format"),
+            (
+                {"logs": [{"name": "x", "origin": "file", "original_name": "x", "original": "!!", "mapping": {}}]},
+                "logs",
+            ),
+            ({"proved": [{"on": "x"}]}, "proved[0]"),
+        ):
+            with self.subTest(word=word):
+                data = json.dumps({**good, **change}).encode()
+                answer = self.client.post(reverse("import"), {"file": SimpleUploadedFile("r.json", data)})
+                self.assertContains(answer, word, status_code=422)
+        self.assertEqual(Conversion.objects.count(), 1)
+
+    def test_a_waiver_in_a_file_does_not_go_past_polarity(self) -> None:
+        self.pass_all()
+        good = json.loads(self.client.get(reverse("record-file", args=[self.made.pk])).content)
+        basis = good["readings"][0]["basis"]
+        good["readings"] = [one for one in good["readings"] if not one["ask"].startswith("polarity")]
+        good["waivers"] = [
+            {"gate": "polarity", "reason": "x", "given_at": "2026-01-01T00:00:00+00:00", "by": "", "basis": basis}
+        ]
+        copy = records.put_on_bench(json.dumps(good).encode(), "r.json")
+        states = {row.gate.key: row.state for row in Workshop(copy).progress}
+        self.assertEqual((states["polarity"], states["device"]), ("open", "locked"))
+
+    def test_the_record_reads_back_as_it_was_written(self) -> None:
+        self.pass_all()
+        from hermotrope_core.record import write_record
+
+        made = records.record_of(self.now)
+        self.assertEqual(read_record(write_record(made).encode()), made)
+
+
+def picture(kind: str = "JPEG", size: tuple[int, int] = (2400, 1200), **more: Any) -> bytes:
+    out = BytesIO()
+    Image.new("RGB", size, "teal").save(out, kind, **more)
+    return out.getvalue()
+
+
+class Steps(Base):
+    def test_ticks_notes_and_progress(self) -> None:
+        self.assertContains(self.post("tick", key="gather", done="yes"), "1 of")
+        self.assertIn("built 1 of", self.now.workshop)
+        self.assertContains(self.post("note", key="gather", note="all there"), 'value="all there"')
+        self.assertEqual(self.post("tick", key="nonsense", done="yes").status_code, 422)
+        self.assertContains(self.post("note", key="gather", note="x" * 600), "at most 500", status_code=422)
+        self.assertContains(self.post("tick", key="gather"), "0 of")
+
+    def test_pictures_are_re_encoded_without_metadata(self) -> None:
+        exif = Image.Exif()
+        exif[0x010E], exif[0x0112] = "taken at the shed", 6
+        answer = self.post("photo", key="gather", file=SimpleUploadedFile("a.jpg", picture(exif=exif)))
+        self.assertEqual(answer.status_code, 200)
+        row = Photo.objects.get()
+        served = self.client.get(reverse("picture", args=[self.made.pk, row.pk]))
+        self.assertEqual((served["Content-Type"], served["X-Content-Type-Options"]), ("image/jpeg", "nosniff"))
+        made = Image.open(BytesIO(served.content))
+        self.assertEqual((len(made.getexif()), made.size), (0, (800, 1600)))  # upright, smaller
+        self.assertNotIn(b"shed", served.content)
+        self.post("photo", remove=str(row.pk))
+        self.assertFalse(Photo.objects.exists())
+
+    def test_what_is_no_picture_is_refused(self) -> None:
+        for data in (b"", b"<svg/>", b"GIF89a", picture()[:200], b"\x89PNG\r\n\x1a\n" + b"0" * 50):
+            with self.subTest(data=data[:8]):
+                answer = self.post("photo", key="gather", file=SimpleUploadedFile("a.png", data))
+                self.assertEqual(answer.status_code, 422)
+        self.assertFalse(Photo.objects.exists())
+
+    def test_parts_own_buy_price_and_csv(self) -> None:
+        self.assertEqual(self.post("part", key="source", have="own", price="12,50").status_code, 200)
+        self.assertContains(self.post("part", key="source", have="own", price="cheap"), "cheap", status_code=422)
+        text = self.client.get(reverse("parts-file", args=[self.made.pk])).content.decode()
+        self.assertIn("own,12.50,12.50", text)
+
+    def test_the_sheet_has_everything(self) -> None:
+        page = self.client.get(reverse("sheet", args=[self.made.pk])).content.decode()
+        for words in (
+            "Verdict: fits",
+            "Cautions",
+            "Wiring",
+            "Parts",
+            "Cut list",
+            "Steps",
+            "Prove, in this order",
+            "How to go back",
+            "Label for the box",
+        ):
+            self.assertIn(words, page)
+
+    def test_sheets_of_unfinished_and_stopped_conversions(self) -> None:
+        self.made = bench.create(case("judgements", "all-well", **{"source": None, "path": []}), "bare")
+        self.assertContains(self.client.get(reverse("sheet", args=[self.made.pk])), "First choose a pack")
+        self.made = bench.create(provable(**{"device.traits": ["life-safety"]}), "stopped")
+        self.assertContains(self.client.get(reverse("sheet", args=[self.made.pk])), "Nothing is built before")
