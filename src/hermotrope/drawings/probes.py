@@ -62,12 +62,13 @@ LETTERS = {
     "temperature": "°C",
     "trip": "V",
     "clock": "",
+    "mains": "V~",
 }
 
 
 def probe_drawing(case: Case, ask: Ask) -> ProbeDrawing | None:
-    """Lay the drawing out; None for what is read off a clock."""
-    if ask.meter == "clock":
+    """Lay the drawing out; None for what no probe is put to."""
+    if ask.meter in ("clock", "mains"):
         return None
     count = len(case.path)
     left, right = 10.0 + PACK, WIDTH - 10.0 - DEVICE

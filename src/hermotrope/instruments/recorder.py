@@ -54,6 +54,14 @@ class Recorder(threading.Thread):
         self._halt.set()
 
     def run(self) -> None:
+        ended = False
+        try:
+            ended = self._until_over()
+        finally:
+            self.over(ended)
+
+    def _until_over(self) -> bool:
+        """Read, and connect again as often as it takes; whether the run ended by itself."""
         failed = 0
         ended = False
         while not self._halt.is_set() and not ended:
@@ -69,7 +77,7 @@ class Recorder(threading.Thread):
                 self.trouble(f"{error}; trying again")
                 self._halt.wait(AGAIN_S[min(failed, len(AGAIN_S) - 1)])
                 failed += 1
-        self.over(ended)
+        return ended
 
     def _begin(self, instrument: Instrument) -> None:
         for command in self.plan.begin:

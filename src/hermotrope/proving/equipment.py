@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import threading
-from datetime import datetime
+from contextlib import suppress
 from typing import Literal
 
-from django.db import DatabaseError, connection
+from django.db import OperationalError, connection
 from django.utils import timezone
 
 from hermotrope.bench.feed import Feed
@@ -108,24 +108,29 @@ class _Keeper:
 
     def __init__(self, pk: int, plan: Plan) -> None:
         self.pk, self.plan = pk, plan
-        self.began: datetime = timezone.now()
+        self.waiting: list[list[float]] = []
         self.recorder = Recorder(plan, self.rows, self.trouble, self.over)
 
     def rows(self, rows: list[list[float]]) -> None:
+        self.waiting += rows
         try:
             row = RunLogRow.objects.filter(pk=self.pk).first()
-            if row is None:
+            if row is None:  # taken away meanwhile
                 self.recorder.stop()
             else:
-                logs.add_rows(row, rows)
-        except DatabaseError as error:
-            raise RuntimeError(f"the bench cannot keep what is logged ({error})") from error
+                logs.add_rows(row, self.waiting)
+            self.waiting = []
+        except OperationalError:  # the database is busy: these rows come along with the next
+            pass
 
     def trouble(self, words: str) -> None:
-        RunLogRow.objects.filter(pk=self.pk).update(trouble=words[:300])
+        with suppress(OperationalError):
+            RunLogRow.objects.filter(pk=self.pk).update(trouble=words[:300])
 
     def over(self, ended: bool) -> None:
         try:
+            if self.waiting:
+                self.rows([])
             finish(self.pk, ended=ended)
         finally:
             _recorders.pop(self.pk, None)

@@ -13,7 +13,7 @@ from hermotrope.drawings.log_chart import log_chart
 from hermotrope.drawings.probes import probe_drawing
 from hermotrope.drawings.scale import supply_scale
 from hermotrope.drawings.window import window_gauge
-from hermotrope.formats.logger_csv import LogError, recognise
+from hermotrope.formats.logger_csv import LogError, read_log, recognise
 from hermotrope.instruments.reading import needed
 from hermotrope.instruments.simulated import ROLES
 from hermotrope.proving import equipment
@@ -25,12 +25,14 @@ from hermotrope_core.case import Case
 from hermotrope_core.cautions import stops
 from hermotrope_core.difference import difference
 from hermotrope_core.estimate import QUICK_DRAWS, estimate
+from hermotrope_core.fields import FIELDS
 from hermotrope_core.figures import digits, duration, figure
 from hermotrope_core.fit import Fit, Found, compare, fit, fitted, shares_of_runtime
 from hermotrope_core.fit.result import Z90
 from hermotrope_core.proving import FAULTS, Progress, applicable
 from hermotrope_core.proving.judge import written
 from hermotrope_core.proving.progress import AskState
+from hermotrope_core.record import LogMapping
 from hermotrope_core.runlog import RunLog
 from hermotrope_core.spread import MEASURED_SPREAD
 
@@ -45,6 +47,7 @@ COLUMN_WORDS = {
 ROLE_WORDS = {"meter": "Meter", "supply": "Supply", "load": "Electronic load", "logger": "In-line logger"}
 MOST_CHANGES = 40
 LIVE_ROWS = 40_000
+HEAD_BYTES, HEAD_ROWS = 20_000, 3
 SAME_S = 30.0
 """Runtimes that differ by less are told as the same."""
 TIME_KINDS = (
@@ -83,6 +86,7 @@ def prove_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
         "gates": [_gate(conversion.case, row, number, chosen, resources) for number, row in enumerate(rows, start=1)],
         "passed": sum(row.state in ("passed", "waived") for row in rows),
         "all_passed": workshop.all_passed,
+        "to_freeze": workshop.all_passed and not _frozen(workshop, context["proved_rows"]),
         "has_readings": bool(workshop.readings or workshop.waivers),
         "instruments": _instruments(resources),
         "faults": [(key, FAULTS[key]) for key in applicable(situation.case)],
@@ -93,6 +97,11 @@ def prove_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
         "time_kinds": TIME_KINDS,
         "scale": supply_scale(conversion.case, workshop.feed.situation, _read(rows)),
     }
+
+
+def _frozen(workshop: Workshop, rows: list[dict[str, Any]]) -> bool:
+    """Whether the newest frozen state is this very plan with these very readings."""
+    return bool(rows) and not rows[0]["changes"] and len(rows[0]["document"].readings) == len(workshop.readings)
 
 
 def _read(rows: tuple[Progress, ...]) -> tuple[tuple[str, float], ...]:
@@ -198,12 +207,34 @@ def draft(row: RunLogRow, error: str = "") -> dict[str, Any]:
         found = recognise(original_of(row))
     except LogError as problem:
         return {"row": row, "kind": "draft", "error": str(problem), "columns": []}
+    understood = _understood(original_of(row), mapping or found.mapping)
     roles = {one.index: (one.what, one.factor) for one in mapping.columns} if mapping else {}
     columns = []
     for column in found.columns:
         role = "time" if mapping and column.index == mapping.time_index else roles.get(column.index, ("", 1.0))[0]
         columns.append({"seen": column, "role": role, "milli": roles.get(column.index, ("", 1.0))[1] == 1e-3})
-    return {"row": row, "kind": "draft", "columns": columns, "mapping": mapping, "about": found.about, "error": error}
+    return {
+        "row": row,
+        "kind": "draft",
+        "columns": columns,
+        "mapping": mapping,
+        "about": found.about,
+        "error": error,
+        "understood": understood,
+    }
+
+
+def _understood(data: bytes, mapping: LogMapping) -> list[str]:
+    """The first rows of a file as they are understood."""
+    try:
+        log = read_log(data[:HEAD_BYTES].rsplit(b"\n", 1)[0], mapping)
+    except LogError:
+        return []
+    made = []
+    for i in range(min(HEAD_ROWS, len(log))):
+        values = [figure(float(column[i]), name[-1].upper(), 4) for name, column in log.columns.items()]
+        made.append(f"{log.seconds[i]:g} s: {', '.join(values)}")
+    return made
 
 
 def live(row: RunLogRow) -> dict[str, Any]:
@@ -242,6 +273,7 @@ def kept_log(workshop: Workshop, row: RunLogRow) -> dict[str, Any]:
         "lasts": duration(row.lasts_s),
         "remarks": log.remarks,
         "rows": f"{row.rows:,}",
+        "taken": [_taken(one) for one in row.fits],
     }
     situation = workshop.feed.situation
     if situation is None:
@@ -291,9 +323,7 @@ def _fit(case: Case, found: Fit, told: set[str]) -> dict[str, Any]:
             "one": one,
             "was": _figure(one.was, one.unit),
             "now": _figure(one.now, one.unit) if one.now is not None else "cannot tell",
-            "off": f"{100 * (one.now / one.was - 1):+.1f} %".replace("-", "−")
-            if one.now is not None and one.was
-            else "",
+            "off": _off(one.now / one.was - 1.0) if one.now is not None and one.was else "",
             "sure": _sure(one) if one.told else "",
         }
         for one in found.found
@@ -319,6 +349,22 @@ def _fit(case: Case, found: Fit, told: set[str]) -> dict[str, Any]:
             if wh is not None
         ],
     }
+
+
+def _taken(one: dict[str, Any]) -> dict[str, str]:
+    """What was put into the plan from this run."""
+    unit = FIELDS[str(one["place"]).rsplit(".", 1)[-1]].unit
+    return {
+        "place": one["place"],
+        "was": _figure(one["was"], unit),
+        "now": _figure(one["now"], unit),
+        "on": one["taken_at"][:10],
+    }
+
+
+def _off(share: float) -> str:
+    """A departure in per cent, with its sign."""
+    return "as planned" if abs(share) < 0.0005 else f"{100 * share:+.1f} %".replace("-", "−")
 
 
 def _sure(one: Found) -> str:

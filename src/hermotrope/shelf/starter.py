@@ -44,11 +44,6 @@ class StarterDevice(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     duty: Duty = Duty()
 
 
-class Done(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    on: str
-    measured_s: float
-
-
 class DemoConversion(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A conversion of the demonstration: which device, which pack, which path."""
 
@@ -58,7 +53,10 @@ class DemoConversion(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     improve: dict[str, Any] = {}
     temperature_c: float | None = None
     closed: bool = False
-    done: Done | None = None
+    proved_on: str | None = None
+    """The day on which it was proved, with its readings and its run-down."""
+    begun_on: str | None = None
+    """The day on which its build was begun; its first gates have passed."""
 
     def conditions(self) -> Conditions:
         warmth = 20.0 if self.temperature_c is None else self.temperature_c

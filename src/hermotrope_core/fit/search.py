@@ -84,7 +84,9 @@ def _pack_unsaid(case: Case, sides: Sides) -> list[Found]:
     assert source is not None
     held = bool(circuit_of(case).holders)
     if source.regulated_output is not None:
-        why = "cannot tell: the cells are out of reach inside the bank; capacity and its efficiency trade off"
+        wh = _wh(sides, sides.inlet_v, sides.inlet_a)
+        gave = f"; {wh:.3g} Wh reached the device" if wh is not None else ""
+        why = f"cannot tell: the cells are out of reach inside the bank, capacity and efficiency trade off{gave}"
     elif held and sides.pack_v is None and sides.pack_a is None:
         why = "cannot tell: behind the converter, capacity and efficiency trade off; log the pack's side"
     elif sides.pack_a is None:

@@ -113,9 +113,11 @@ def open_voltage(situation: Situation, basis: str) -> Gate:
         rules,
         expected=full,
     )
-    return Gate(
-        "open-voltage", "The pack alone", ("Charge the pack. Nothing is connected to it but the meter.",), (ask,), basis
-    )
+    ready = "Charge the pack." if situation.cell.rechargeable else "Fresh cells, all of one make and age."
+    if situation.cell.endless:
+        ready = "Plug the adapter in."
+    alone = "Nothing is connected to it but the meter."
+    return Gate("open-voltage", "The pack alone", (f"{ready} {alone}",), (ask,), basis)
 
 
 def _charge_rules(situation: Situation, flat: float, low: float) -> Iterator[Rule]:
@@ -295,12 +297,15 @@ def _set_point(situation: Situation, i: int) -> Ask:
         Rule(NOTHING_V, low, "fail", f"under {volts:g} V: {lift}"),
         above(high, "fail", f"over {volts:g} V: {turn}" + (f"; the device stands {most:g} V" if last and most else "")),
     )
-    name = "converter" if isinstance(stage, Converter) else "regulator"
+    inverter = isinstance(stage, Converter) and stage.topology == "inverter"
+    name = "inverter" if inverter else "converter" if isinstance(stage, Converter) else "regulator"
     return Ask(
         f"set-point.{i}",
-        f"Volts out of the {name} (part {i + 1}), unloaded",
+        f"Volts AC at the inverter’s outlet (part {i + 1}), with a plug-in meter, never with probes"
+        if inverter
+        else f"Volts out of the {name} (part {i + 1}), unloaded",
         "V",
-        "volts",
+        "mains" if inverter else "volts",
         low,
         high,
         Setup(cuts=(i + 1,)),

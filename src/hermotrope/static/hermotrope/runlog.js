@@ -76,7 +76,7 @@ const runlog = (() => {
       if (hasPrediction) { series.push({ values: one.predicted, look: { stroke: ink("--ink"), width: 1.8, dash: [6, 4] } }); keys.push(key("predicted-key", "predicted")); }
       if (one.fitted) { series.push({ values: one.fitted, look: { stroke: ink("--cool"), width: 1.8 } }); keys.push(key("inlet-key", "with the fit")); }
       title(holder, keys);
-      plots.push(plot(holder, data, one, series, one.column.endsWith("_v") ? 170 : 100, last && !hasPrediction, true, false));
+      plots.push(plot(holder, data, one, series, one.column.endsWith("_v") ? 170 : 100, last && !hasPrediction, one.column.endsWith("_v"), false));
       if (!hasPrediction) return;
       title(holder, [document.createTextNode("measured less predicted")]);
       plots.push(plot(holder, data, one, [{ values: one.residual, look: { stroke: ink("--refused"), width: 1.2 } }], 64, last, false, true));

@@ -10,6 +10,7 @@ from django.db import transaction
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
+from hermotrope.proving import demo as workshop
 from hermotrope.shelf import starter
 from hermotrope.shelf.models import Item
 from hermotrope_core.case import Source
@@ -34,7 +35,8 @@ class Command(BaseCommand):
                 conversion = actions.put(conversion.pk, conversion.version, case, f"Pack: {known.name}")
             case = actions.with_path(conversion.case, demo.path, demo.conditions())
             conversion = actions.put(conversion.pk, conversion.version, case, "Path as built")
-            if demo.done is not None:
-                on = date.fromisoformat(demo.done.on)
-                actions.mark_done(conversion.pk, conversion.version, on, demo.done.measured_s)
+            if demo.proved_on is not None:
+                workshop.proved(conversion, date.fromisoformat(demo.proved_on))
+            if demo.begun_on is not None:
+                workshop.begun(conversion, date.fromisoformat(demo.begun_on))
         self.stdout.write(f"{len(starter.demo_conversions())} conversions are on the bench.")
