@@ -70,6 +70,15 @@ def night(page: Page) -> None:
     to(".sentence")(page)
 
 
+def gate(page: Page) -> None:
+    """A gate in the hand: the reading just taken, and what it means."""
+    page.locator(".gate.current input[name=text]").first.fill("12.1")
+    page.get_by_role("button", name="Take it").first.click()
+    page.wait_for_selector(".said")
+    to(".prove-top")(page)
+    page.evaluate("scrollBy(0, -90)")
+
+
 # file, title of the conversion (or a path), panel, size, what to do before the picture
 VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]] = [
     ("bench", "/", "", WIDE, None),
@@ -77,12 +86,12 @@ VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]
     ("refused", "Sampling boat", "", WIDE, None),
     ("run", "Pan mount, Hide 3", "run", WIDE, to("#workbench")),
     ("open", "Weather receiver", "", WIDE, None),
-    ("choose", "Weather receiver", "1", WIDE, to("#workbench")),
     ("match", "Pan mount, Hide 3", "match", WIDE, to("#workbench")),
     ("compare", "Pan mount, Hide 3", "match", WIDE, side_by_side),
-    ("refused-ways", "Pan mount, Hide 3", "match", WIDE, to(".refused-title")),
     ("build", "Otter-gate tag reader", "build", WIDE, to("#workbench")),
-    ("joining", "Otter-gate tag reader", "build", WIDE, to(".join")),
+    ("sheet", "Pan mount, Hide 3", "sheet", WIDE, to(".build-sheet")),
+    ("gates", "Moth-trap lamp", "prove", PHONE, gate),
+    ("measured", "Pan mount, Hide 3", "prove", WIDE, to("#run-down")),
     ("add", "Pan mount, Hide 3", "add-3", WIDE, None),
     ("shelf", "/shelf/?label=26800mAh", "", WIDE, None),
     ("phone", "Pan mount, Hide 3", "", PHONE, None),
@@ -107,6 +116,8 @@ def main() -> None:
                 continue
             page = browser.new_page(viewport={"width": width, "height": height})
             path = where if where.startswith("/") else links[where] + (f"?panel={panel}" if panel else "")
+            if panel == "sheet":
+                path = links[where] + "sheet/"
             page.goto(base + path)
             page.wait_for_load_state("networkidle")
             if panel == "match":

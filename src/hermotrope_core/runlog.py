@@ -7,6 +7,8 @@ from typing import Any, Literal
 import msgspec
 import numpy as np
 
+from hermotrope_core.figures import duration
+
 Array = np.ndarray[Any, np.dtype[np.float64]]
 Column = Literal["pack_v", "pack_a", "inlet_v", "inlet_a"]
 COLUMNS: tuple[Column, ...] = ("pack_v", "pack_a", "inlet_v", "inlet_a")
@@ -89,7 +91,7 @@ def clean(seconds: Array, columns: dict[Column, Array]) -> RunLog:
         steps = np.diff(seconds)
     for i in np.flatnonzero(steps > GAP_TIMES * usual):
         start, stop = float(seconds[i]), float(seconds[i + 1])
-        remarks.append(Remark("gap", start, stop, f"nothing was logged for {stop - start:.0f} s"))
+        remarks.append(Remark("gap", start, stop, f"nothing was logged for {duration(stop - start)}"))
     seconds, columns, ended = _ended(seconds, columns)
     return RunLog(seconds, columns, (*remarks, *ended))
 
@@ -106,13 +108,6 @@ def _ended(seconds: Array, columns: dict[Column, Array]) -> tuple[Array, dict[Co
     last = int(on[-1])
     if last < 1:
         return seconds, columns, ()
-    words = f"over after {seconds[last]:.0f} s; {len(column) - 1 - last} rows behind it are left out"
+    words = f"the run is over here; {len(column) - 1 - last} rows behind it are left out"
     remark = Remark("ended", float(seconds[last]), float(seconds[-1]), words)
     return seconds[: last + 1], {key: one[: last + 1] for key, one in columns.items()}, (remark,)
-
-
-def charge_taken(log: RunLog, column: Column) -> Array:
-    """Ampere-hours since the start at each row, by the trapezoid rule (a gap counts as what lies at its ends)."""
-    amps = log.columns[column]
-    steps = np.diff(log.seconds) * 0.5 * (amps[1:] + amps[:-1]) / 3600.0
-    return np.concatenate([[0.0], np.cumsum(steps)])

@@ -5,7 +5,8 @@ Deliberately another way to the same answer than `discharge`: small steps of tim
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 
 import msgspec
 
@@ -15,11 +16,14 @@ from hermotrope_core.circuit import (
     Cause,
     Circuit,
     Draw,
+    Point,
     circuit_of,
     draw_of,
     mode_demand,
     point,
 )
+
+SHORTEST_S = 1e-9
 
 
 class Sample(msgspec.Struct, frozen=True, gc=False):
@@ -53,12 +57,16 @@ class Simulation:
 
     def mode_at(self, seconds: float) -> int:
         """Index of the mode that the duty has at a moment."""
+        return self._segment_at(seconds)[0]
+
+    def _segment_at(self, seconds: float) -> tuple[int, float]:
+        """The mode at a moment, and for how long it goes on."""
         left = seconds % self.cycle_s
         for mode, lasts in self.segments:
             if left < lasts:
-                return mode
+                return mode, lasts - left
             left -= lasts
-        return self.segments[-1][0]
+        return self.segments[0]
 
     def sample(self) -> Sample | None:
         """What instruments show now; None once the run has ended (then `cause` says why)."""
@@ -74,19 +82,38 @@ class Simulation:
         if self.soc <= self.circuit.reserve_soc:
             self.cause = "reserve" if self.circuit.reserve_soc > 0.0 else "empty"
             return None
+        return Sample(self.seconds, *self.shown(now), self.soc, mode)
+
+    def shown(self, now: Point) -> tuple[float, float, float, float]:
+        """What instruments show at an operating point: volts and amperes at the pack's terminals and at the inlet."""
         source = now.stations[0]
         volts = source.volts_in - source.amps_in * self.circuit.stretches[0].elements[0].resistance_ohm
-        return Sample(self.seconds, volts, source.amps_in, now.inlet_v, now.inlet_a, self.soc, mode)
+        return volts, source.amps_in, now.inlet_v, now.inlet_a
 
     def step(self, seconds: float) -> None:
-        """Let time pass under the mode of the middle of the step (a midpoint step in the charge)."""
-        mode = self.mode_at(self.seconds + 0.5 * seconds)
-        half = self.soc - 0.5 * seconds * self._speed(mode, self.soc)
-        self.soc = max(0.0, self.soc - seconds * self._speed(mode, half))
+        """Let time pass, mode by mode; over whole cycles along their mean."""
+        if seconds >= self.cycle_s:
+            self._pass(seconds, self._mean_speed)
+            self._stay_awake(max(draw.port_a for draw in self.draws))
+            return
+        left = seconds
+        while left > SHORTEST_S:
+            mode, lasts = self._segment_at(self.seconds)
+            lasts = min(left, max(lasts, SHORTEST_S))
+            self._pass(lasts, partial(self._speed, mode))
+            self._stay_awake(self.draws[mode].port_a)
+            left -= lasts
+
+    def _pass(self, seconds: float, speed: Callable[[float], float]) -> None:
+        """A midpoint step in the charge."""
+        half = self.soc - 0.5 * seconds * speed(self.soc)
+        self.soc = max(0.0, self.soc - seconds * speed(half))
         self.seconds += seconds
+
+    def _stay_awake(self, port_a: float) -> None:
         port = self.circuit.port
         least = maybe(port.output_min_current_a) if port else None
-        if least is None or self.draws[mode].port_a >= least:
+        if least is None or port_a >= least:
             self.low_since = self.seconds
 
     def _speed(self, mode: int, soc: float) -> float:
@@ -95,6 +122,9 @@ class Simulation:
         q = circuit.peukert - 1.0
         fast = (amps / circuit.rated_a) ** q if q and amps > circuit.rated_a else 1.0
         return float(amps * fast / (3600.0 * circuit.charge_ah))
+
+    def _mean_speed(self, soc: float) -> float:
+        return sum(lasts * self._speed(mode, soc) for mode, lasts in self.segments) / self.cycle_s
 
     def _asleep(self) -> Cause | None:
         port = self.circuit.port

@@ -115,7 +115,7 @@ class MainJourney(BrowserTest):
         runtime = page.locator(".runs").inner_text()
         page.locator("#tab-record").click()
         with page.expect_download() as caught:
-            page.get_by_role("link", name="the case alone").click()
+            page.get_by_role("link", name="Export the case alone").click()
         file = Path(caught.value.path())
         before = Conversion.objects.count()
         self.goto("/")

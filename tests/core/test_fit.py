@@ -217,6 +217,22 @@ class Taking(TestCase):
         self.assertTrue(all(one.parts_s is None for one in after), [(one.column, one.parts_s) for one in after])
 
 
+class Comparing(TestCase):
+    def test_short_cycles_in_a_long_log_are_not_mistaken_for_a_departure(self) -> None:
+        quick = {"duty.repeat": [{"mode": "hold", "seconds": 6}, {"mode": "slew", "seconds": 4}]}
+        real = planned(case("cases", "hide-mount-on-tool-pack", **quick))
+        log = logged(real, every=0.7)
+        ends, found = compare(real, clean(log.seconds[::50], {k: v[::50] for k, v in log.columns.items()}))
+        self.assertLess(abs(ends - run(real).runtime_s), 0.02 * ends)
+        self.assertEqual([one.parts_s for one in found], [None] * 4)
+
+    def test_a_stop_before_the_prediction_is_no_departure(self) -> None:
+        real = planned(case("cases", "hide-mount-on-tool-pack"))
+        ends, found = compare(real, logged(real, every=5.0, most=3600.0))
+        self.assertEqual(ends, float("inf"))
+        self.assertEqual([one.parts_s for one in found], [None] * 4)
+
+
 class Cleaning(TestCase):
     def test_gaps_resets_duplicates_and_unreadable_rows_are_told(self) -> None:
         seconds = np.array([0, 1, 2, 3, 3, 4, 30, 31, 32, 0, 1, 2, 3, np.nan, 5.0])

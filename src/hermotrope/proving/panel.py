@@ -271,7 +271,7 @@ def kept_log(workshop: Workshop, row: RunLogRow) -> dict[str, Any]:
         "row": row,
         "kind": "kept",
         "lasts": duration(row.lasts_s),
-        "remarks": log.remarks,
+        "remarks": [(one.kind, duration(one.start_s) if one.start_s else "", one.says) for one in log.remarks],
         "rows": f"{row.rows:,}",
         "taken": [_taken(one) for one in row.fits],
     }
@@ -389,6 +389,7 @@ def proved_rows(conversion: Conversion) -> list[dict[str, Any]]:
             {
                 "row": row,
                 "document": document,
+                "planned": " – ".join(duration(s) for s in document.range_s) if document.range_s else "",
                 "ran": duration(document.runtime_s) if document.runtime_s else "",
                 "readings": len({one.ask for one in document.readings}),
                 "waived": document.waivers,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from itertools import pairwise
 
 import msgspec
@@ -19,6 +20,7 @@ from hermotrope_core.spread import MEASURED_SPREAD, spread_of
 APART = 1.25
 """Two modes are told apart where their watts differ at least by this factor."""
 ROUNDS = 30
+LEAST_ROWS = 8
 MIDDLE_SOC = 0.5
 
 
@@ -73,24 +75,38 @@ def load_found(case: Case, sides: Sides) -> list[Found]:
         ]
     assert sides.inlet_v is not None and sides.inlet_a is not None
     watts = sides.inlet_v * sides.inlet_a
-    nearest = _assign(case, circuit, watts, at_pack=False)
+    volts, amps = sides.inlet_v, sides.inlet_a
+
+    def told(mode: Mode, rows: Array) -> Found:
+        own = {"power": watts[rows], "current": amps[rows]}.get(mode.kind)
+        if own is None:  # a resistance: the ratio of the means, which noise does not bend
+            now = float(np.sum(volts[rows] * amps[rows]) / np.sum(amps[rows] ** 2))
+            own = volts[rows] / np.maximum(amps[rows], 1e-12)
+        else:
+            now = float(np.mean(own))
+        return judged(_blank(case, mode), _deviation(own, now), now, f"mean of {rows.sum()} rows at the inlet")
+
+    return _by_mode(case, watts, _assign(case, circuit, watts, at_pack=False), told)
+
+
+def _deviation(rows: Array, mean: float) -> float:
+    """The relative standard deviation of a mean."""
+    return float(np.std(rows) / max(mean, 1e-12) / np.sqrt(len(rows)))
+
+
+def _by_mode(case: Case, watts: Array, nearest: Array | None, told: Callable[[Mode, Array], Found]) -> list[Found]:
+    """Each mode with the rows that are its own; where modes lie too close together, only their mean is told."""
+    modes = case.duty_modes()
     if nearest is None:
-        return _together(case, circuit, watts, at_pack=False)
+        says = f"cannot tell apart: the modes draw nearly the same; together {float(np.mean(watts)):.3g} W on average"
+        return [_unsaid(case, mode, says) for mode in modes]
     found = []
     for k, mode in enumerate(modes):
         rows = nearest == k
-        if rows.sum() < 8:
-            found.append(_unsaid(case, mode, f"cannot tell: the run never shows “{mode.name}”"))
-            continue
-        own = {"power": watts[rows], "current": sides.inlet_a[rows]}.get(mode.kind)
-        if own is None:  # a resistance: the ratio of the means, which noise does not bend
-            volts, amps = sides.inlet_v[rows], sides.inlet_a[rows]
-            now = float(np.sum(volts * amps) / np.sum(amps * amps))
-            sigma = float(np.std(volts / np.maximum(amps, 1e-12)) / now / np.sqrt(rows.sum()))
-        else:
-            now = float(np.mean(own))
-            sigma = float(np.std(own) / max(now, 1e-12) / np.sqrt(rows.sum()))
-        found.append(judged(_blank(case, mode), sigma, now, f"mean of {rows.sum()} rows at the inlet"))
+        seen = int(rows.sum()) >= LEAST_ROWS
+        found.append(
+            told(mode, rows) if seen else _unsaid(case, mode, f"cannot tell: the run never shows “{mode.name}”")
+        )
     return found
 
 
@@ -101,13 +117,6 @@ def _assign(case: Case, circuit: Circuit, watts: Array, *, at_pack: bool) -> np.
     planned = [planned_watts(case, circuit, mode, 1.0, at_pack=at_pack) for mode in modes]
     known = [one for one in planned if one is not None]
     return sorted_by_mode(watts, known) if len(known) == len(modes) else None
-
-
-def _together(case: Case, circuit: Circuit, watts: Array, *, at_pack: bool) -> list[Found]:
-    """Modes that lie too close together: only their mean is told."""
-    mean = float(np.mean(watts))
-    says = f"cannot tell apart: the modes draw nearly the same; together {mean:.3g} W on average"
-    return [_unsaid(case, mode, says) for mode in case.duty_modes()]
 
 
 def _through_holder(case: Case, circuit: Circuit, sides: Sides) -> list[Found]:
@@ -121,24 +130,16 @@ def _through_holder(case: Case, circuit: Circuit, sides: Sides) -> list[Found]:
             f"{float(np.mean(watts)):.3g} W from the pack. Log the inlet too, or measure the efficiency"
         )
         return [_unsaid(case, mode, says) for mode in modes]
-    nearest = _assign(case, circuit, watts, at_pack=True)
-    if nearest is None:
-        return _together(case, circuit, watts, at_pack=True)
-    found = []
-    for k, mode in enumerate(modes):
-        rows = nearest == k
-        if rows.sum() < 8:
-            found.append(_unsaid(case, mode, f"cannot tell: the run never shows “{mode.name}”"))
-            continue
+
+    def told(mode: Mode, rows: Array) -> Found:
         mean = float(np.mean(watts[rows]))
         factor = _factor(case, circuit, mode, mean)
         if factor is None:
-            found.append(_unsaid(case, mode, "cannot tell: no load behind this converter takes what was logged"))
-            continue
-        sigma = float(np.std(watts[rows]) / mean / np.sqrt(rows.sum()))
-        was = number(mode.draw or 0.0)
-        found.append(judged(_blank(case, mode), sigma, was * factor, "the pack's watts less the converter's losses"))
-    return found
+            return _unsaid(case, mode, "cannot tell: no load behind this converter takes what was logged")
+        now = number(mode.draw or 0.0) * factor
+        return judged(_blank(case, mode), _deviation(watts[rows], mean), now, "the pack's watts less the losses behind")
+
+    return _by_mode(case, watts, _assign(case, circuit, watts, at_pack=True), told)
 
 
 def _factor(case: Case, circuit: Circuit, mode: Mode, watts: float) -> float | None:

@@ -16,8 +16,6 @@ class Sides(msgspec.Struct, frozen=True, eq=False):
     """Arrays of one length (None where not known): volts and amperes at the cells' terminals and at the inlet."""
 
     seconds: Array
-    weights: Array
-    """Seconds that each row stands for."""
     pack_v: Array | None
     pack_a: Array | None
     inlet_v: Array | None
@@ -47,8 +45,7 @@ def sides_of(case: Case, log: RunLog) -> Sides:
             elif inlet_v is None and pack_v is not None:
                 inlet_v = pack_v - pack_a * ohm - drop
     seconds = _binned(log, log.seconds)
-    weights = np.gradient(seconds) if len(seconds) > 1 else np.ones(1)
-    return Sides(seconds, weights, pack_v, pack_a, inlet_v, inlet_a)
+    return Sides(seconds, pack_v, pack_a, inlet_v, inlet_a)
 
 
 def _from_port(

@@ -43,7 +43,7 @@ def read_reading(text: str, ask: Ask) -> float:
         if ask.meter in ("ohms", "diode"):
             return inf
         raise QuantityError("overload: choose a higher range and read again")
-    value = parse(text, "V" if ask.unit == "V" else ask.unit)
+    value = parse(text, ask.unit)
     if not isfinite(value) or abs(value) > WIDEST:
         raise QuantityError("no meter reads that")
     return value

@@ -25,7 +25,7 @@ from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.scale import supply_scale
 from hermotrope.entry.rows import Row
 from hermotrope.proving.checklist import parts_context, steps_context
-from hermotrope.proving.panel import newest_log, prove_context
+from hermotrope.proving.panel import newest_log, prove_context, proved_rows
 from hermotrope.shelf.entries import pack_groups
 from hermotrope_core.cautions import cautions
 from hermotrope_core.chemistry import CHEMISTRIES
@@ -130,7 +130,7 @@ def feed_context(
     if chosen.kind == "prove":
         context |= prove_context(conversion, query or QueryDict())
     if chosen.kind == "record":
-        context["revisions"] = revisions
+        context |= {"revisions": revisions, "proved_rows": proved_rows(conversion)}
     if chosen.kind == "run":
         context |= run_context(feed, query or QueryDict())
         if context["chart"]:

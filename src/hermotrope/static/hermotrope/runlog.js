@@ -69,17 +69,17 @@ const runlog = (() => {
   function draw(holder, data) {
     holder.replaceChildren();
     const plots = [];
-    data.plots.forEach((one, i) => {
-      const hasPrediction = one.predicted.some((v) => v !== null), last = i === data.plots.length - 1;
+    data.plots.forEach((one) => {
+      const hasPrediction = one.predicted.some((v) => v !== null), last = !hasPrediction;
       const series = [{ values: one.measured, look: { stroke: ink("--copper"), width: 1.4 } }];
       const keys = [bold(WORDS[one.column][0]), key("pack-key", "measured")];
       if (hasPrediction) { series.push({ values: one.predicted, look: { stroke: ink("--ink"), width: 1.8, dash: [6, 4] } }); keys.push(key("predicted-key", "predicted")); }
       if (one.fitted) { series.push({ values: one.fitted, look: { stroke: ink("--cool"), width: 1.8 } }); keys.push(key("inlet-key", "with the fit")); }
       title(holder, keys);
-      plots.push(plot(holder, data, one, series, one.column.endsWith("_v") ? 170 : 100, last && !hasPrediction, one.column.endsWith("_v"), false));
+      plots.push(plot(holder, data, one, series, one.column.endsWith("_v") ? 170 : 100, last, one.column.endsWith("_v"), false));
       if (!hasPrediction) return;
       title(holder, [document.createTextNode("measured less predicted")]);
-      plots.push(plot(holder, data, one, [{ values: one.residual, look: { stroke: ink("--refused"), width: 1.2 } }], 64, last, false, true));
+      plots.push(plot(holder, data, one, [{ values: one.residual, look: { stroke: ink("--refused"), width: 1.2 } }], 64, true, false, true));
     });
     const out = document.createElement("p");
     out.className = "chart-read row-note"; out.setAttribute("role", "status");
