@@ -19,6 +19,7 @@ from hermotrope_core.runlog import Column
 FORMAT = "hermotrope-record/1"
 LARGEST_BYTES = 120_000_000
 MOST_ENTRIES = 20_000
+MOST_PRICE, LONGEST_S = 1e6, 1e9
 OPEN_READING = 9.9e37
 """How an open circuit (OL) is written, as instruments do."""
 
@@ -153,7 +154,7 @@ def read_record(data: bytes) -> Record:
     if len(data) > LARGEST_BYTES:
         raise CaseError("record", f"more than {LARGEST_BYTES / 1e6:g} MB is no record")
     try:
-        tree = json.loads(data)
+        tree = json.loads(data, parse_constant=_no_number)
     except RecursionError:
         raise CaseError("record", "nested too deeply") from None
     except ValueError as error:
@@ -177,6 +178,10 @@ def read_record(data: bytes) -> Record:
     return record
 
 
+def _no_number(text: str) -> None:
+    raise ValueError(f"{text} is no number")
+
+
 def _checked(tree: object, place: str) -> Any:
     try:
         return tree_of(case_from(tree))
@@ -192,11 +197,16 @@ def _consistent(record: Record) -> None:
     for name, entries, field in (("readings", record.readings, "taken_at"), ("waivers", record.waivers, "given_at")):
         for i, entry in enumerate(entries):
             _moment(getattr(entry, field), f"{name}[{i}].{field}")
+    for i, part in enumerate(record.parts):
+        if part.price is not None and not 0 <= part.price <= MOST_PRICE:
+            raise CaseError(f"parts[{i}].price", f"must be from 0 to {MOST_PRICE:g}")
     for i, step in enumerate(record.steps):
         if step.done_at is not None:
             _moment(step.done_at, f"steps[{i}].done_at")
     for i, one in enumerate(record.proved):
         _moment(one.frozen_at, f"proved[{i}].frozen_at")
+        if one.runtime_s is not None and not 0 <= one.runtime_s <= LONGEST_S:
+            raise CaseError(f"proved[{i}].runtime_s", "is no time that something ran")
         try:
             date.fromisoformat(one.on)
         except ValueError:

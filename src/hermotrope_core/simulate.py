@@ -85,8 +85,13 @@ class Simulation:
         return Sample(self.seconds, *self.shown(now), self.soc, mode)
 
     def shown(self, now: Point) -> tuple[float, float, float, float]:
-        """What instruments show at an operating point: volts and amperes at the pack's terminals and at the inlet."""
+        """What instruments show at an operating point: volts and amperes at the pack and at the inlet.
+
+        At the pack is at its terminals; a bank's cells are out of reach, so there it is at its port.
+        """
         source = now.stations[0]
+        if self.circuit.port is not None:
+            return source.volts_out, source.amps_out, now.inlet_v, now.inlet_a
         volts = source.volts_in - source.amps_in * self.circuit.stretches[0].elements[0].resistance_ohm
         return volts, source.amps_in, now.inlet_v, now.inlet_a
 

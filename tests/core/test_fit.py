@@ -145,6 +145,14 @@ class CannotTell(TestCase):
         said = self.said(("pack_v", "pack_a"), planned(case("cases", "warden-receiver-on-bank")))
         self.assertIn("out of reach", said["source.capacity_ah"])
 
+    def test_a_bank_is_logged_at_its_port(self) -> None:
+        bank = planned(case("cases", "warden-receiver-on-bank"))
+        log = logged(bank, ("pack_v", "pack_a"), every=60.0, most=1e6)
+        self.assertAlmostEqual(float(np.mean(log.columns["pack_v"])), 5.0, delta=0.02)
+        load = fit(bank, log).of("load")
+        self.assertTrue(load is not None and load.told)
+        self.assertEqual([one.parts_s for one in compare(bank, log)[1]], [None, None])
+
     def test_a_resistance_that_never_shows_is_not_told(self) -> None:
         tiny = planned(case("cases", "moth-lamp-on-lead-acid", **{"source.resistance_ohm": 0.002}))
         self.assertIn("source.resistance_ohm", self.said(ALL, tiny))

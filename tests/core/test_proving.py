@@ -122,6 +122,19 @@ class Windows(TestCase):
         self.assertGreater(ask.setup.wait_s, 30.0)
         self.assertEqual(judge(ask, 0.0).level, "fail")
 
+    def test_a_nap_that_the_duty_allows_is_not_asked_for_longer(self) -> None:
+        short = case("judgements", "bank-naps-are-short")
+        ask = of(gates(Situation(planned(short)), {}), "dummy-load.awake")
+        self.assertLess(ask.setup.wait_s, 30.0)
+
+    def test_amperes_read_the_other_way_round_count_but_a_flood_stops(self) -> None:
+        ask = of(self.made, "device.mode-0")
+        self.assertEqual(judge(ask, ask.expected or 0.0).level, "pass")
+        self.assertEqual(judge(ask, -(ask.expected or 0.0)).level, "note")
+        for value in (20.0, -20.0):
+            self.assertEqual(judge(ask, value).level, "stop")
+        self.assertEqual(judge(ask, 0.0).level, "fail")
+
     def test_typed_readings(self) -> None:
         volts, ohms = of(self.made, "open-voltage.volts"), of(self.made, "continuity.plus-0")
         self.assertEqual(read_reading("20,95", volts), 20.95)

@@ -287,6 +287,29 @@ class Logs(Base):
         answer = self.post("log-bring", rows="0 21.0 0.5\n60 20.9 0.5\n120 20.8 0.5\n")
         self.assertContains(answer, "Nothing is imported yet")
 
+    def test_a_log_of_a_frozen_record_stays(self) -> None:
+        row = self.bring(csv_of(planned(provable())))
+        self.keep(row)
+        self.pass_all()
+        self.assertEqual(self.post("freeze").status_code, 200)
+        self.assertEqual(self.post("log-remove", row.pk).status_code, 422)
+        self.assertTrue(RunLogRow.objects.exists())
+
+    def test_a_run_that_nobody_logs_any_more_is_kept_or_taken_away(self) -> None:
+        names = {"names": ["pack_v", "pack_a"]}
+        for i in range(2):
+            row = RunLogRow.objects.create(
+                conversion=self.made, name=f"run {i}", origin="instrument", state="recording", mapping=names
+            )
+            logs.add_rows(row, [[float(t), 20.0 - 0.01 * t, 0.5] for t in range(30)])
+        self.assertIn("Nobody logs this run any more", self.page())
+        self.assertEqual(self.post("log-stop", row.pk).status_code, 200)
+        row.refresh_from_db()
+        self.assertEqual((row.state, row.rows), ("kept", 30))
+        other = RunLogRow.objects.get(state="recording")
+        self.post("log-remove", other.pk)
+        self.assertFalse(RunLogRow.objects.filter(state="recording").exists())
+
     def test_a_log_of_another_conversion_cannot_be_reached(self) -> None:
         row = self.bring(csv_of(self.real()))
         self.made = bench.create(provable(), "Another")
@@ -352,6 +375,8 @@ class Records(Base):
                 "logs",
             ),
             ({"proved": [{"on": "x"}]}, "proved[0]"),
+            ({"parts": [{"key": "source", "price": -3}]}, "parts[0].price"),
+            ({"readings": [{**good["readings"][0], "value": float("nan")}]}, "NaN is no number"),
         ):
             with self.subTest(word=word):
                 data = json.dumps({**good, **change}).encode()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from contextlib import suppress
 from typing import Literal
 
@@ -30,6 +31,7 @@ SCPI_PLACES = {"pack": "PACK", "inlet": "INL", "both": "BOTH"}
 REHEARSED_S = 12.0
 """A rehearsed run-down takes about so long by the clock."""
 REHEARSED_ROWS = 18_000
+FLUSH_ROWS, FLUSH_S = 200, 3.0
 
 _benches: dict[int, tuple[Case, str, SimulatedBench]] = {}
 _recorders: dict[int, Recorder] = {}
@@ -57,9 +59,9 @@ def simulated_for(conversion: Conversion) -> SimulatedBench | None:
 
 def resources_for(conversion: Conversion) -> dict[Role, str]:
     """Resource names by role: simulated ones for a rehearsal, else those of this bench."""
-    simulated = simulated_for(conversion)
-    if simulated is not None:
-        return simulated.resources
+    if conversion.rehearsal:  # never the real ones
+        simulated = simulated_for(conversion)
+        return simulated.resources if simulated is not None else {}
     named = dict(InstrumentName.objects.values_list("role", "resource"))
     return {role: named.get(role, "") for role in ROLES}
 
@@ -109,18 +111,27 @@ class _Keeper:
     def __init__(self, pk: int, plan: Plan) -> None:
         self.pk, self.plan = pk, plan
         self.waiting: list[list[float]] = []
+        self.kept_at = 0.0
         self.recorder = Recorder(plan, self.rows, self.trouble, self.over)
 
     def rows(self, rows: list[list[float]]) -> None:
+        """Keep rows, some at a time: a reading a second would else be a write a second."""
         self.waiting += rows
+        if len(self.waiting) >= FLUSH_ROWS or time.monotonic() - self.kept_at >= FLUSH_S:
+            self.flush()
+
+    def flush(self) -> None:
+        """Write what waits; where the database is busy it waits for the next time."""
+        if not self.waiting:
+            return
         try:
             row = RunLogRow.objects.filter(pk=self.pk).first()
             if row is None:  # taken away meanwhile
                 self.recorder.stop()
             else:
                 logs.add_rows(row, self.waiting)
-            self.waiting = []
-        except OperationalError:  # the database is busy: these rows come along with the next
+            self.waiting, self.kept_at = [], time.monotonic()
+        except OperationalError:
             pass
 
     def trouble(self, words: str) -> None:
@@ -129,8 +140,7 @@ class _Keeper:
 
     def over(self, ended: bool) -> None:
         try:
-            if self.waiting:
-                self.rows([])
+            self.flush()
             finish(self.pk, ended=ended)
         finally:
             _recorders.pop(self.pk, None)
@@ -155,6 +165,14 @@ def stop(row: RunLogRow) -> None:
         recorder.join(10.0)
     else:  # the program was started anew meanwhile
         finish(row.pk, ended=False)
+
+
+def drop(row: RunLogRow) -> None:
+    """Take a log away, whether it is kept, waits, or is being logged."""
+    recorder = _recorders.get(row.pk)
+    row.delete()
+    if recorder is not None:
+        recorder.stop()
 
 
 def running(row: RunLogRow) -> bool:

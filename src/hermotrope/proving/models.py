@@ -98,6 +98,7 @@ class RunLogRow(models.Model):
     lasts_s = models.FloatField(default=0.0)
     remarks = models.JSONField(default=list)
     ended = models.BooleanField(default=False)
+    frozen = models.BooleanField(default=False, help_text="it belongs to a frozen record")
     trouble = models.CharField(max_length=300, blank=True)
     resource = models.CharField(max_length=120, blank=True)
     fits = models.JSONField(default=list)

@@ -47,6 +47,7 @@ def freeze(conversion: Conversion, version: int) -> ProvedRow:
     row = ProvedRow.objects.create(
         conversion=done, on=timezone.localdate(), document=msgspec.to_builtins(document), frozen_at=now
     )
+    conversion.logs.filter(state=RunLogRow.State.KEPT).update(frozen=True)
     tell(done)
     return row
 
@@ -73,9 +74,8 @@ def record_of(conversion: Conversion) -> Record:
         mapping = mapping_of(row)
         if mapping is not None:
             fits = tuple(msgspec.convert(one, FitTaken) for one in row.fits)
-            logs.append(
-                LogFile(row.name, row.origin, row.original_name, mapping, packed(original_of(row)), fits, row.ended)
-            )  # type: ignore[arg-type]  # origin is one of its choices
+            original = packed(original_of(row))
+            logs.append(LogFile(row.name, row.origin, row.original_name, mapping, original, fits, row.ended))  # type: ignore[arg-type]  # origin is one of its choices
     parts = [PartNote(row.key, row.have or None, row.price) for row in conversion.part_marks.order_by("pk")]
     return Record(
         format=FORMAT,
@@ -148,6 +148,8 @@ def restore(conversion: Conversion, record: Record) -> None:
             document=msgspec.to_builtins(one),
             frozen_at=moment(one.frozen_at),
         )
+    if record.proved:
+        conversion.logs.update(frozen=True)
     if record.rehearsal:
         Rehearsal.objects.create(conversion=conversion, fault=record.fault or "")
     _restore_columns(conversion, record)

@@ -27,6 +27,7 @@ HOTTER = 1.5
 MOST_WARM = 4
 TEN_MINUTES_S = 600.0
 AWAKE_S = 10.0
+NAP_TIMES = 1.2
 TRIP_SHARE = 0.02
 STARTS = 0.98
 
@@ -139,6 +140,7 @@ def _plug(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Ask
     expected = now.inlet_v if now.complete else 0.0
     lost = max(0.0, (most if situation.circuit.holders else emf) - expected)
     least = maybe(situation.case.device.supply.min_v) or 0.0
+    most_v = 1.005 * (maybe(situation.case.device.supply.max_v) or inf)
     low = max(least, expected - 0.6 * lost - 0.01 * expected - 0.03)
     high = max(expected + lost, expected) + within(expected) + 0.01 * expected
     rules = (
@@ -151,6 +153,7 @@ def _plug(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Ask
             "fail",
             "too low under load: thin or long wire, a poor joint, a converter at its limit, a weak pack",
         ),
+        above(max(high, most_v), "stop", "more than the device stands: do not connect it"),
         above(high, "note", "higher than computed: does the dummy load draw what it should?"),
     )
     return Ask(
@@ -175,6 +178,7 @@ def _awake(situation: Situation) -> Ask:
     assert port is not None
     given = maybe(port.output_off_delay_s)
     delay = (DEFAULT_OFF_DELAY_S if given is None else given) + AWAKE_S
+    delay = min(delay, NAP_TIMES * _longest_nap(situation))
     now = situation.at(situation.lightest, 1.0)
     amps, volts = now.inlet_a, now.inlet_v
     setup = Setup(cuts=(len(situation.case.path),), load_a=amps, wait_s=delay)
@@ -194,11 +198,23 @@ def _awake(situation: Situation) -> Ask:
         0.93 * volts,
         1.05 * volts + 0.05,
         setup,
-        f"what “{situation.lightest.name}” draws, for longer than the bank waits ({duration(delay - AWAKE_S)})",
+        f"what “{situation.lightest.name}” draws, for as long as the duty does or the bank waits before it sleeps",
         *_at_plug(situation),
         rules,
         expected=volts,
     )
+
+
+def _longest_nap(situation: Situation) -> float:
+    """Seconds for which the duty stays in its lightest mode without a break; infinite where it knows no other."""
+    name = situation.lightest.name
+    if len(situation.modes) == 1:
+        return inf
+    longest = now = 0.0
+    for segment in situation.case.duty.repeat * 2:  # across the seam of two cycles
+        now = now + number(segment.seconds) if segment.mode == name else 0.0
+        longest = max(longest, now)
+    return longest
 
 
 def device(situation: Situation, basis: str) -> Gate:
@@ -233,7 +249,8 @@ def _limit(situation: Situation) -> float:
 def _amps_rules(situation: Situation, low: float, high: float, limit: float) -> tuple[Rule, ...]:
     over = max(high, min(limit, FAR_OVER * high))
     return (
-        below(-AMPS_A, "note", "minus: the ammeter’s leads are swapped; the figure itself counts"),
+        below(-over, "stop", "far more than planned, and minus: switch off"),
+        Rule(-over, -AMPS_A, "note", "minus: the ammeter’s leads are swapped; the figure itself counts"),
         Rule(
             -AMPS_A,
             min(AMPS_A, 0.3 * low),

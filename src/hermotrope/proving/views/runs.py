@@ -141,11 +141,11 @@ def stop(request: HttpRequest, conversion: Conversion, log: int) -> HttpResponse
 
 @proving
 def remove(request: HttpRequest, conversion: Conversion, log: int) -> HttpResponse:
-    """Take a log away; one that is recorded is stopped first."""
+    """Take a log away, unless it belongs to what was frozen."""
     row = _row(conversion, log)
-    if row.state == RunLogRow.State.RECORDING:
-        equipment.stop(row)
-    RunLogRow.objects.filter(pk=log, conversion=conversion).delete()
+    if row.frozen:
+        raise EditError("this log belongs to the record that was frozen, so it stays")
+    equipment.drop(row)
     return answer(request, conversion)
 
 
