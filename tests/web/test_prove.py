@@ -110,6 +110,20 @@ class Gates(Base):
                 self.assertNotContains(answer, "<b></b>", status_code=422)
         self.assertFalse(ReadingRow.objects.exists())
 
+    def test_every_refusal_is_told_somewhere(self) -> None:
+        for name, data, words in (
+            ("gate-reading", {"ask": "polarity.plug", "text": "12"}, "Not before"),
+            ("gate-reading", {"ask": "nonsense", "text": "12"}, "does not ask for that reading"),
+            ("gate-measure", {"ask": "run-down.runtime"}, "Not before"),
+            ("gate-waive", {"gate": "nonsense", "reason": "x"}, "not part of this plan"),
+            ("freeze", {}, "Not every gate"),
+            ("gate-again", {}, "Tick the box"),
+            ("rehearse", {"fault": "nonsense"}, "cannot have that fault"),
+            ("log-start", {"place": "pack"}, "Not before"),
+        ):
+            with self.subTest(name=name, data=data):
+                self.assertContains(self.post(name, **data), words, status_code=422)
+
     def test_waiving_takes_a_reason_and_never_goes_past_set_point_or_polarity(self) -> None:
         self.assertEqual(self.post("gate-waive", gate="open-voltage", reason=" ").status_code, 422)
         self.assertEqual(

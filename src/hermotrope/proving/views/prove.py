@@ -47,12 +47,26 @@ def answer(request: HttpRequest, conversion: Conversion, error: str = "", **more
         return render(request, "bench/feed.html", {**context, "typed": typed, "notice": error}, status=status)
     query = query_behind(request).copy()
     query.pop("gate", None)  # go on with what comes next
-    if error and request.POST.get("gate"):
-        query["gate"] = request.POST["gate"]
+    if error:  # back to the gate that was asked for, as far as it is open
+        query["gate"] = request.POST.get("gate") or request.POST.get("ask", "").partition(".")[0]
     context = {"conversion": conversion, **prove_context(conversion, query), "swap_scale": True, **more}
     if error:
-        context["typed"] = typed
+        context |= {"typed": typed, "error_above": "" if _has_place(typed, context) else error}
     return render(request, "proving/_prove.html", context, status=status)
+
+
+def _has_place(typed: dict[str, Any], context: dict[str, Any]) -> bool:
+    """Whether the form that was refused stands on the panel, so that the reason can be said beside it."""
+    form = typed["form"]
+    gate = next((one for one in context["gates"] if one["open"]), None)
+    if form in ("gate-reading", "gate-measure"):
+        return gate is not None and any(one["ask"].key == typed.get("ask") for one in gate["asks"])
+    if form == "gate-waive":
+        return gate is not None and gate["can_waive"] and gate["gate"].key == typed.get("gate")
+    kinds = {"log-keep": "draft", "log-fit": "kept", "log-count": "kept", "log-remove": "kept"}
+    if form in kinds:
+        return (context.get("shown_log") or {}).get("kind") == kinds[form]
+    return form in ("instruments", "log-bring") or (form == "log-start" and bool(context.get("logger_named")))
 
 
 def proving(view: View) -> View:
