@@ -4,16 +4,22 @@ from __future__ import annotations
 
 from itertools import pairwise
 
+import numpy as np
 from django.test import SimpleTestCase
 
 from hermotrope.bench.feed import Feed
-from hermotrope.drawings import numbers
+from hermotrope.drawings import numbers, probes
 from hermotrope.drawings.chart import run_chart
 from hermotrope.drawings.line import SAMPLES, feed_line, inlet_shape, scrub_payload
+from hermotrope.drawings.log_chart import thinned
+from hermotrope.drawings.probes import probe_drawing
 from hermotrope.drawings.scale import BOTTOM, TOP, supply_scale
 from hermotrope.drawings.strip import small_line
-from hermotrope_core.case import Case, Connector
+from hermotrope.drawings.window import window_gauge
+from hermotrope_core.case import Case, Connector, planned
 from hermotrope_core.document import case_from
+from hermotrope_core.proving import gates
+from hermotrope_core.situation import Situation
 from tests.support import case, golden, put, tree
 
 
@@ -139,3 +145,46 @@ class SmallLineAndChart(SimpleTestCase):
         assert feed.situation and feed.marked_run
         chart = run_chart(feed.situation, feed.marked_run, feed.range)
         self.assertLess(len(chart["series"][0]), 3100)
+
+
+class ProvingDrawings(SimpleTestCase):
+    def test_probes_lie_in_the_frame_and_on_their_conductors(self) -> None:
+        for name, made, _ in golden("cases"):
+            of = planned(case_from(made))
+            for ask in (one for gate in gates(Situation(of), {}) for one in gate.asks):
+                drawing = probe_drawing(of, ask)
+                if drawing is None:
+                    self.assertIn(ask.meter, ("clock", "mains"))
+                    continue
+                with self.subTest(name=name, ask=ask.key):
+                    self.assertTrue(all(0 < p.x < probes.WIDTH and 0 < p.y < probes.HEIGHT for p in drawing.probes))
+                    xs = [part.x for part in drawing.parts]
+                    self.assertEqual(xs, sorted(xs))
+                    self.assertEqual(drawing.device == "load", ask.setup.load_a is not None)
+
+    def test_a_dead_pack_is_pale_and_the_open_pack_alone_is_live(self) -> None:
+        of = planned(case("cases", "hide-mount-on-tool-pack"))
+        asks = {ask.key: ask for gate in gates(Situation(of), {}) for ask in gate.asks}
+        alone = probe_drawing(of, asks["open-voltage.volts"])
+        ohms = probe_drawing(of, asks["continuity.plus-0"])
+        assert alone is not None and ohms is not None
+        self.assertEqual((alone.pack, alone.device, all(part.pale for part in alone.parts)), ("on", "off", True))
+        self.assertEqual((ohms.pack, ohms.device, any(part.pale for part in ohms.parts)), ("off", "off", False))
+
+    def test_a_reading_stands_in_its_window_or_beyond_its_end(self) -> None:
+        of = planned(case("cases", "hide-mount-on-tool-pack"))
+        asks = {ask.key: ask for gate in gates(Situation(of), {}) for ask in gate.asks}
+        ask = asks["set-point.2"]
+        inside, over, under = (window_gauge(ask, value) for value in (12.0, 15.0, -12.0))
+        assert inside.reading is not None
+        self.assertTrue(inside.left < inside.reading < inside.right)
+        self.assertEqual((inside.off, over.off, under.off), ("", ">", "<"))
+        self.assertEqual(window_gauge(asks["continuity.across-0"], float("inf")).high, "")
+
+    def test_thinning_keeps_the_extremes_and_the_ends(self) -> None:
+        seconds = np.arange(100_000.0)
+        volts = np.full(100_000, 20.0)
+        volts[[31_234, 77_777]] = 25.0, 3.0
+        kept = thinned(seconds, volts)
+        self.assertLess(len(kept), 1300)
+        self.assertTrue({0, 31_234, 77_777, 99_999} <= set(kept.tolist()))

@@ -105,11 +105,16 @@ def _dead_from(ask: Ask, count: int) -> int:
     return max(inside) if inside and fed_from_the_pack else count + 1
 
 
+def _open_at(ask: Ask, count: int) -> set[int]:
+    """Gaps that are drawn open: where a dummy load stands in the device's place, the plug is closed again."""
+    return {cut for cut in ask.setup.cuts if not (cut == count and ask.setup.load_a is not None)}
+
+
 def _conductors(
     gap_x: list[float], left: float, right: float, ask: Ask, dead_from: int
 ) -> tuple[tuple[str, str, bool], ...]:
     """Paths of plus and minus, broken at the cuts."""
-    breaks = sorted(cut for cut in ask.setup.cuts if cut < len(gap_x))
+    breaks = sorted(_open_at(ask, len(gap_x) - 1))
     spans: list[tuple[float, float, bool]] = []
     start, pale = left, False
     for cut in breaks:
@@ -158,7 +163,7 @@ def _curve(start: Spot, leaves: Spot, arrives: Spot, end: Spot) -> str:
 def _beside(gap_x: list[float], gap: int, ask: Ask) -> float:
     """A point of a gap: before its cut where the near side is read, behind it where the far side is."""
     x = gap_x[min(gap, len(gap_x) - 1)]
-    if gap not in ask.setup.cuts:
+    if gap not in _open_at(ask, len(gap_x) - 1):
         return round(x, 1)
     behind = gap == 0 and ask.meter in ("ohms", "diode", "trip")
     return round(x + CUT if behind else x - CUT, 1)

@@ -48,6 +48,8 @@ ROLE_WORDS = {"meter": "Meter", "supply": "Supply", "load": "Electronic load", "
 MOST_CHANGES = 40
 LIVE_ROWS = 40_000
 HEAD_BYTES, HEAD_ROWS = 20_000, 3
+DEAD_V = 0.3
+"""Less than this is nothing, and no tick on the supply scale."""
 SAME_S = 30.0
 """Runtimes that differ by less are told as the same."""
 TIME_KINDS = (
@@ -114,7 +116,7 @@ def _read(rows: tuple[Progress, ...]) -> tuple[tuple[str, float], ...]:
                 or one.stale
                 or one.ask.unit != "V"
                 or one.ask.meter != "volts"
-                or one.reading.value < 0.0
+                or one.reading.value < DEAD_V
             ):
                 continue
             at_pack = one.ask.red is not None and one.ask.red.gap == 0
