@@ -9,6 +9,7 @@ import numpy as np
 from django.http import QueryDict
 
 from hermotrope.bench.models import Conversion
+from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.log_chart import log_chart
 from hermotrope.drawings.probes import probe_drawing
 from hermotrope.drawings.scale import supply_scale
@@ -143,6 +144,7 @@ def _gate(case: Case, row: Progress, number: int, chosen: str, resources: Any) -
         "can_waive": not gate.must_pass and row.state in ("open", "failed"),
         "asks": [_ask(case, one, resources, draw=open_) for one in row.asks],
         "short": _short(row),
+        "plug": end_view(case.device.inlet) if gate.key == "polarity" else None,
     }
 
 
