@@ -5,64 +5,34 @@ from __future__ import annotations
 from typing import Any
 
 import msgspec
-import numpy as np
 from django.http import QueryDict
 
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.barrel import end_view
-from hermotrope.drawings.log_chart import log_chart
 from hermotrope.drawings.probes import probe_drawing
 from hermotrope.drawings.scale import supply_scale
 from hermotrope.drawings.window import window_gauge
-from hermotrope.formats.logger_csv import LogError, read_log, recognise
 from hermotrope.instruments.reading import needed
 from hermotrope.instruments.simulated import ROLES
 from hermotrope.proving import equipment
 from hermotrope.proving.bench import Workshop
-from hermotrope.proving.keeping import log_of, mapping_of, original_of, shown
-from hermotrope.proving.models import RunLogRow
+from hermotrope.proving.keeping import shown
+from hermotrope.proving.log_panel import TIME_KINDS, log_row, shown_log
 from hermotrope.proving.records import proved_of
 from hermotrope_core.case import Case
 from hermotrope_core.cautions import stops
 from hermotrope_core.difference import difference
-from hermotrope_core.estimate import QUICK_DRAWS, estimate
-from hermotrope_core.fields import FIELDS
-from hermotrope_core.figures import digits, duration, figure
-from hermotrope_core.fit import Fit, Found, compare, fit, fitted, shares_of_runtime
-from hermotrope_core.fit.result import Z90
+from hermotrope_core.figures import duration
 from hermotrope_core.proving import FAULTS, Progress, applicable
 from hermotrope_core.proving.judge import written
 from hermotrope_core.proving.progress import AskState
-from hermotrope_core.record import LogMapping
-from hermotrope_core.runlog import RunLog
-from hermotrope_core.spread import MEASURED_SPREAD
 
 STATE_WORDS = {"passed": "passed", "failed": "failed", "open": "to do", "waived": "waived", "locked": "locked"}
 LEVEL_WORDS = {"pass": "As expected", "note": "Fine, but note", "fail": "Not yet", "stop": "Stop"}
-COLUMN_WORDS = {
-    "pack_v": "volts at the pack",
-    "pack_a": "amperes from the pack",
-    "inlet_v": "volts at the plug",
-    "inlet_a": "amperes into the device",
-}
 ROLE_WORDS = {"meter": "Meter", "supply": "Supply", "load": "Electronic load", "logger": "In-line logger"}
 MOST_CHANGES = 40
-LIVE_ROWS = 40_000
-HEAD_BYTES, HEAD_ROWS = 20_000, 3
 DEAD_V = 0.3
 """Less than this is nothing, and no tick on the supply scale."""
-SAME_S = 30.0
-"""Runtimes that differ by less are told as the same."""
-TIME_KINDS = (
-    ("seconds", "seconds"),
-    ("milliseconds", "milliseconds"),
-    ("minutes", "minutes"),
-    ("hours", "hours"),
-    ("clock", "h:mm:ss"),
-    ("stamp", "date and time of day"),
-    ("date and clock", "a date, and a time of day beside it"),
-    ("rows", "no column: rows are counted"),
-)
 
 
 def prove_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
@@ -182,207 +152,6 @@ def _instruments(resources: Any) -> list[tuple[str, str, str]]:
     return [(role, ROLE_WORDS[role], resources.get(role, "")) for role in ROLES]
 
 
-def log_row(row: RunLogRow) -> dict[str, Any]:
-    """A log for the list."""
-    return {
-        "log": row,
-        "lasts": duration(row.lasts_s),
-        "running": row.state == RunLogRow.State.RECORDING and equipment.running(row),
-        "orphan": row.state == RunLogRow.State.RECORDING and not equipment.running(row),
-    }
-
-
-def shown_log(workshop: Workshop, rows: list[RunLogRow], wanted: str = "") -> dict[str, Any] | None:
-    """The log that is looked at: the one asked for, else the newest."""
-    row = next((one for one in rows if str(one.pk) == wanted), rows[0] if rows else None)
-    if row is None:
-        return None
-    if row.state == RunLogRow.State.DRAFT:
-        return draft(row)
-    if row.state == RunLogRow.State.RECORDING:
-        return live(row)
-    return kept_log(workshop, row)
-
-
-def draft(row: RunLogRow, error: str = "") -> dict[str, Any]:
-    """A file before it is imported: how it is understood, in its columns."""
-    mapping = mapping_of(row)
-    try:
-        found = recognise(original_of(row))
-    except LogError as problem:
-        return {"row": row, "kind": "draft", "error": str(problem), "columns": []}
-    understood = _understood(original_of(row), mapping or found.mapping)
-    roles = {one.index: (one.what, one.factor) for one in mapping.columns} if mapping else {}
-    columns = []
-    for column in found.columns:
-        role = "time" if mapping and column.index == mapping.time_index else roles.get(column.index, ("", 1.0))[0]
-        columns.append({"seen": column, "role": role, "milli": roles.get(column.index, ("", 1.0))[1] == 1e-3})
-    return {
-        "row": row,
-        "kind": "draft",
-        "columns": columns,
-        "mapping": mapping,
-        "about": found.about,
-        "error": error,
-        "understood": understood,
-    }
-
-
-def _understood(data: bytes, mapping: LogMapping) -> list[str]:
-    """The first rows of a file as they are understood."""
-    try:
-        log = read_log(data[:HEAD_BYTES].rsplit(b"\n", 1)[0], mapping)
-    except LogError:
-        return []
-    made = []
-    for i in range(min(HEAD_ROWS, len(log))):
-        values = [figure(float(column[i]), name[-1].upper(), 4) for name, column in log.columns.items()]
-        made.append(f"{log.seconds[i]:g} s: {', '.join(values)}")
-    return made
-
-
-def live(row: RunLogRow) -> dict[str, Any]:
-    """A run that is being logged: what came last, and the curve so far."""
-    names = list((row.mapping or {}).get("names", ()))
-    rows = [line for chunk in row.chunks.all() for line in chunk.rows]
-    chart = None
-    if len(rows) > 3:
-        table = rows[:: max(1, len(rows) // LIVE_ROWS)]
-        columns = list(zip(*table, strict=True))
-        chart = log_chart(_raw(columns, names), ())
-    last = (
-        [(COLUMN_WORDS[name], f"{value:.2f}") for name, value in zip(names, rows[-1][1:], strict=False)] if rows else []
-    )
-    return {
-        "row": row,
-        "kind": "live",
-        "chart": chart,
-        "last": last,
-        "lasts": duration(row.lasts_s),
-        "orphan": not equipment.running(row),
-    }
-
-
-def _raw(columns: list[Any], names: list[str]) -> RunLog:
-    seconds = np.array(columns[0])
-    return RunLog(seconds, {name: np.array(columns[i]) for i, name in enumerate(names, start=1)})  # type: ignore[misc]
-
-
-def kept_log(workshop: Workshop, row: RunLogRow) -> dict[str, Any]:
-    """A kept log beside its prediction, with what a fit says."""
-    log = log_of(row)
-    shown_: dict[str, Any] = {
-        "row": row,
-        "kind": "kept",
-        "lasts": duration(row.lasts_s),
-        "remarks": [(one.kind, duration(one.start_s) if one.start_s else "", one.says) for one in log.remarks],
-        "rows": f"{row.rows:,}",
-        "taken": [_taken(one) for one in row.fits],
-    }
-    situation = workshop.feed.situation
-    if situation is None:
-        return shown_ | {"chart": log_chart(log, ())}
-    ends, compared = compare(situation.case, log)
-    shown_ |= {
-        "parts": [_parts(one) for one in compared],
-        "ends": duration(ends) if ends != float("inf") else "later",
-        "longer": _longer(log, ends, ended=row.ended),
-    }
-    try:
-        found = fit(situation.case, log)
-    except ValueError as error:
-        return shown_ | {"chart": log_chart(log, compared), "no_fit": str(error)}
-    told = {one.place for one in found.found if one.told}
-    after = compare(fitted(situation.case, found, told, ""), log)[1] if told else ()
-    return shown_ | {"chart": log_chart(log, compared, after), "fit": _fit(situation.case, found, told)}
-
-
-def _parts(one: Any) -> dict[str, str]:
-    unit = "V" if one.column.endswith("_v") else "A"
-    if one.parts_s is None:
-        return {"column": COLUMN_WORDS[one.column], "says": "agree to the end"}
-    word = "above" if one.parts_by > 0 else "below"
-    return {
-        "column": COLUMN_WORDS[one.column],
-        "says": f"part after {duration(one.parts_s)}: measured {figure(abs(one.parts_by), unit, 2)} {word} predicted",
-    }
-
-
-def _longer(log: RunLog, ends: float, *, ended: bool) -> str:
-    """How the measured run compares with the predicted one, in words."""
-    if ends == float("inf"):
-        return "the prediction runs on where the log stops"
-    off = log.lasts_s - ends
-    if not ended:
-        return f"the log stops after {duration(log.lasts_s)}, not by itself; predicted {duration(ends)}"
-    if abs(off) < SAME_S:
-        return f"it ran {duration(log.lasts_s)}, as long as predicted"
-    word = "longer" if off > 0 else "shorter"
-    return f"it ran {duration(log.lasts_s)}, {duration(abs(off))} {word} than predicted ({duration(ends)})"
-
-
-def _fit(case: Case, found: Fit, told: set[str]) -> dict[str, Any]:
-    rows = [
-        {
-            "one": one,
-            "was": _figure(one.was, one.unit),
-            "now": _figure(one.now, one.unit) if one.now is not None else "cannot tell",
-            "off": _off(one.now / one.was - 1.0) if one.now is not None and one.was else "",
-            "sure": _sure(one) if one.told else "",
-        }
-        for one in found.found
-    ]
-    before = estimate(case, QUICK_DRAWS, worth=False)
-    after = estimate(fitted(case, found, told, ""), QUICK_DRAWS, worth=False) if told else None
-    shares = [
-        f"{one.term}: {'+' if seconds > 0 else '−'}{duration(abs(seconds))}"
-        for one, seconds in shares_of_runtime(case, found)
-        if abs(seconds) >= 30.0
-    ]
-    return {
-        "rows": rows,
-        "told": bool(told),
-        "problems": found.problems,
-        "explained": found.explained,
-        "before": f"{duration(before.p5)} – {duration(before.p95)}" if before else "–",
-        "after": f"{duration(after.p5)} – {duration(after.p95)}" if after else "",
-        "shares": shares,
-        "wh": [
-            (words, figure(wh, "Wh"))
-            for words, wh in (("from the pack", found.source_wh), ("into the device", found.device_wh))
-            if wh is not None
-        ],
-    }
-
-
-def _taken(one: dict[str, Any]) -> dict[str, str]:
-    """What was put into the plan from this run."""
-    unit = FIELDS[str(one["place"]).rsplit(".", 1)[-1]].unit
-    return {
-        "place": one["place"],
-        "was": _figure(one["was"], unit),
-        "now": _figure(one["now"], unit),
-        "on": one["taken_at"][:10],
-    }
-
-
-def _off(share: float) -> str:
-    """A departure in per cent, with its sign."""
-    return "as planned" if abs(share) < 0.0005 else f"{100 * share:+.1f} %".replace("-", "−")
-
-
-def _sure(one: Found) -> str:
-    """The half-width of the 90 % interval: that of the meters, or the run's own where it is wider."""
-    own = Z90 * one.sigma
-    return (
-        f"± {digits(100 * own, 2)} %" if own > MEASURED_SPREAD else f"± {100 * MEASURED_SPREAD:.0f} %, the meters’ own"
-    )
-
-
-def _figure(value: float, unit: str) -> str:
-    return figure(value, unit, 4 if unit in ("Ah", "%") else 3)
-
-
 def proved_rows(conversion: Conversion) -> list[dict[str, Any]]:
     """Every frozen state, newest first, with what changed since."""
     rows = []
@@ -402,13 +171,3 @@ def proved_rows(conversion: Conversion) -> list[dict[str, Any]]:
             }
         )
     return rows
-
-
-def newest_log(conversion: Conversion) -> dict[str, Any] | None:
-    """The newest kept log, thinned, to lay over the charts of the run."""
-    row = conversion.logs.filter(state=RunLogRow.State.KEPT).first()
-    if row is None:
-        return None
-    made = log_chart(log_of(row), ())
-    columns = {one["column"]: one["measured"] for one in made["plots"]}
-    return {"name": row.name, "seconds": made["seconds"], "columns": columns}

@@ -9,9 +9,10 @@ import msgspec
 
 from hermotrope_core.case import Case, CutOff, Diode, Fuse, Lead, Linear, Resistor, Switch, maybe, number
 from hermotrope_core.proving.bench_gates import continuity, open_voltage, polarity, set_points
+from hermotrope_core.proving.device_gates import alarm, device, run_down, warm_parts
 from hermotrope_core.proving.gate import Gate
 from hermotrope_core.proving.judge import judge
-from hermotrope_core.proving.loaded_gates import alarm, device, dummy_load, run_down, warm_parts
+from hermotrope_core.proving.loaded_gates import dummy_load
 from hermotrope_core.situation import Situation
 
 

@@ -1,14 +1,13 @@
-"""The gates under load: a dummy load, the device itself, warm parts, what warns and opens, the run-down."""
+"""The gate with a dummy load: sag of the pack, volts at the plug, ripple, and whether a bank stays awake."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from math import inf
 
-from hermotrope_core.case import Converter, CutOff, Fuse, Mode, maybe, number
-from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand, mode_demand
+from hermotrope_core.case import Converter, maybe, number
+from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand
 from hermotrope_core.figures import duration, figure
-from hermotrope_core.heat import HAND_HOT_C, part_heats
 from hermotrope_core.proving.gate import Ask, Gate, Rule, Setup, Spot, above, below, within
 from hermotrope_core.situation import Situation
 from hermotrope_core.spread import spread_of
@@ -17,19 +16,8 @@ CONTACT_SHARE = 0.25
 """Contacts and joints may add so much of the pack's resistance to the sag (typical)."""
 RIPPLE_SHARE, RIPPLE_V = 0.02, 0.1
 """Peak to peak at most this share of the volts, and this many volts are always allowed (typical)."""
-AMPS_A = 0.003
-"""What a hand meter may be off on amperes, beside 1.5 % (typical)."""
-FAR_OVER = 2.0
-WARM_K = 5.0
-"""Parts that are to rise less are not asked for."""
-HOTTER = 1.5
-"""The rise may be so many times the estimated one (K/W is typical at best)."""
-MOST_WARM = 4
-TEN_MINUTES_S = 600.0
 AWAKE_S = 10.0
 NAP_TIMES = 1.2
-TRIP_SHARE = 0.02
-STARTS = 0.98
 
 
 def dummy_load(situation: Situation, basis: str, taken: Mapping[str, float]) -> Gate | None:
@@ -63,7 +51,7 @@ def dummy_load(situation: Situation, basis: str, taken: Mapping[str, float]) -> 
                 most,
                 setup,
                 f"at most {100 * RIPPLE_SHARE:.0f} % or {RIPPLE_V:g} V; a scope, or a meter on AC times 2.8",
-                *_at_plug(situation),
+                *at_plug(situation),
                 rules,
                 optional=True,
                 expected=0.2 * most,
@@ -86,7 +74,8 @@ def _emf_now(situation: Situation, taken: Mapping[str, float]) -> tuple[float, s
     return situation.full_emf, "full"
 
 
-def _at_plug(situation: Situation) -> tuple[Spot, Spot]:
+def at_plug(situation: Situation) -> tuple[Spot, Spot]:
+    """Where both probes go at the plug."""
     count = len(situation.case.path)
     return Spot(count, "+", "plus at the plug"), Spot(count, "-", "minus at the plug")
 
@@ -165,7 +154,7 @@ def _plug(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Ask
         high,
         setup,
         f"{expected:.2f} V computed with the pack {how}" + (f"; the device needs {least:g} V" if least else ""),
-        *_at_plug(situation),
+        *at_plug(situation),
         rules,
         expected=expected,
     )
@@ -199,7 +188,7 @@ def _awake(situation: Situation) -> Ask:
         1.05 * volts + 0.05,
         setup,
         f"what “{situation.lightest.name}” draws, for as long as the duty does or the bank waits before it sleeps",
-        *_at_plug(situation),
+        *at_plug(situation),
         rules,
         expected=volts,
     )
@@ -215,249 +204,3 @@ def _longest_nap(situation: Situation) -> float:
         now = now + number(segment.seconds) if segment.mode == name else 0.0
         longest = max(longest, now)
     return longest
-
-
-def device(situation: Situation, basis: str) -> Gate:
-    """The device's current in each mode of the duty, and its peaks."""
-    asks = [_mode_ask(situation, mode) for mode in situation.modes]
-    asks += [_peak_ask(situation, mode, demand) for mode, demand in situation.peaks()]
-    connect = (
-        "Switch off, plug the device in, an ammeter in the plus conductor before it; switch on.",
-        "Stop at once if the current stays far above the window, or if it smells.",
-    )
-    return Gate(
-        "device",
-        "The device’s current",
-        connect,
-        tuple(asks),
-        basis,
-        energises=True,
-        caution="The device gets power here for the first time: current limited where you can, one hand, eye on the ammeter, away from anything that burns.",
-    )
-
-
-def _limit(situation: Situation) -> float:
-    """Amperes at the inlet that something in the path does not stand for long."""
-    found = [number(stage.rating_a) for stage in situation.case.path if isinstance(stage, Fuse)]
-    held = [h.output_current_max_a for h in situation.circuit.holders[-1:] if h.output_current_max_a is not None]
-    if situation.circuit.holders:
-        found = []
-    most = maybe(situation.source.max_current_a)
-    return min([*found, *held, *([most] if most is not None and not situation.circuit.holders else [])], default=inf)
-
-
-def _amps_rules(situation: Situation, low: float, high: float, limit: float) -> tuple[Rule, ...]:
-    over = max(high, min(limit, FAR_OVER * high))
-    return (
-        below(-over, "stop", "far more than planned, and minus: switch off"),
-        Rule(-over, -AMPS_A, "note", "minus: the ammeter’s leads are swapped; the figure itself counts"),
-        Rule(
-            -AMPS_A,
-            min(AMPS_A, 0.3 * low),
-            "fail",
-            "no current: not switched on, a fuse, the bank asleep, or the plug does not touch",
-        ),
-        Rule(
-            min(AMPS_A, 0.3 * low), low, "note", "less than planned: it will run longer; put the reading into the plan"
-        ),
-        Rule(high, over, "note", "more than planned: it will run shorter; put the reading into the plan"),
-        above(over, "stop", "far more than planned: switch off. A stalled part, a short, or too many volts"),
-    )
-
-
-def _mode_ask(situation: Situation, mode: Mode) -> Ask:
-    now = situation.at(mode, STARTS)
-    amps = now.inlet_a if now.complete else 0.0
-    h = spread_of(mode.draw) if mode.draw is not None else 0.3
-    slack = 0.015 * amps + AMPS_A
-    low, high = max(0.0, amps / (1 + h) - slack), amps * (1 + h) + slack
-    return Ask(
-        f"device.{_slug(situation, mode)}",
-        f"Amperes in “{mode.name}”",
-        "A",
-        "amps",
-        low,
-        high,
-        Setup(mode=mode.name),
-        f"{figure(amps, 'A')} computed, known to ± {100 * h:.0f} %",
-        Spot(len(situation.case.path), "+", "in the plus conductor, before the device"),
-        None,
-        _amps_rules(situation, low, high, _limit(situation)),
-        expected=amps,
-    )
-
-
-def _peak_ask(situation: Situation, mode: Mode, demand: Demand) -> Ask:
-    now = situation.at_demand(demand, situation.circuit.emf(STARTS))
-    amps = now.inlet_a if now.complete else 0.0
-    low, high = 0.3 * amps, 1.3 * amps + AMPS_A
-    limit = f"{figure(number(mode.peak_s), 's', 2)}" if mode.peak_s is not None else "a moment"
-    rules = (
-        Rule(-inf, low, "note", "a smaller peak than planned, or the meter is too slow to see it"),
-        Rule(
-            high,
-            2 * high,
-            "note",
-            "a larger peak than planned: put it into the plan and look at fuse and converter again",
-        ),
-        above(2 * high, "stop", "far more than planned: switch off"),
-    )
-    return Ask(
-        f"device.{_slug(situation, mode)}-peak",
-        f"Peak amperes in “{mode.name}” ({limit})",
-        "A",
-        "amps",
-        low,
-        high,
-        Setup(mode=mode.name, peak=True),
-        f"{figure(amps, 'A')} planned; a meter that holds its maximum",
-        Spot(len(situation.case.path), "+", "in the plus conductor, before the device"),
-        None,
-        rules,
-        optional=True,
-        expected=amps,
-    )
-
-
-def _slug(situation: Situation, mode: Mode) -> str:
-    return f"mode-{situation.case.device.modes.index(mode)}"
-
-
-def warm_parts(situation: Situation, basis: str) -> Gate | None:
-    """Temperatures after ten minutes in the heaviest mode; None where nothing is to get warm."""
-    ambient, closed = situation.temperature_c, situation.closed
-    rows = []
-    for one in part_heats(situation):
-        warmest = one.warmest_closed_c if closed else one.warmest_open_c
-        if warmest - ambient >= WARM_K:
-            rows.append((warmest, one.stage))
-    asks = []
-    for warmest, stage in sorted(rows, reverse=True)[:MOST_WARM]:
-        high = ambient + HOTTER * (warmest - ambient)
-        rules = (
-            above(max(high, HAND_HOT_C), "stop", "too hot to touch: switch off; a better part, air, or less load"),
-            Rule(
-                high,
-                max(high, HAND_HOT_C),
-                "fail",
-                "hotter than estimated: a poor contact, no air, or a part at its limit",
-            ),
-            below(ambient - 15.0, "fail", "colder than the air around it: is this °C?"),
-        )
-        asks.append(
-            Ask(
-                f"warm-parts.{stage}",
-                f"Part {stage + 1}: {situation.stage_name(stage)}",
-                "°C",
-                "temperature",
-                ambient - 15.0,
-                high,
-                Setup(mode=situation.heaviest.name, wait_s=TEN_MINUTES_S),
-                f"{warmest:.0f} °C estimated at {ambient:.0f} °C around it; its rise times {HOTTER:g}",
-                Spot(stage, "part", f"on the body of part {stage + 1}"),
-                None,
-                rules,
-                expected=warmest,
-            )
-        )
-    if not asks:
-        return None
-    connect = (
-        f"Run “{situation.heaviest.name}” for ten minutes, {'lid on' if closed else 'as it will lie'}.",
-        "A thermometer on the body; the back of a finger is a warning, not a reading.",
-    )
-    return Gate("warm-parts", "Warm parts after ten minutes", connect, tuple(asks), basis, energises=True)
-
-
-def alarm(situation: Situation, basis: str) -> Gate | None:
-    """Whether what warns or opens does so where it should; None where nothing does."""
-    case = situation.case
-    asks = []
-    for i, stage in enumerate(case.path):
-        if not isinstance(stage, CutOff):
-            continue
-        trips = number(stage.trips_v)
-        slack = TRIP_SHARE * trips + 0.05
-        rules = (
-            below(trips - slack, "fail", "it opens too late: the pack is drained below what it stands; set it higher"),
-            above(trips + slack, "fail", "it opens too early: charge stays unused; set it lower"),
-        )
-        asks.append(
-            Ask(
-                f"alarm.{i}",
-                f"Volts at which the cut-off (part {i + 1}) opens",
-                "V",
-                "trip",
-                trips - slack,
-                trips + slack,
-                Setup(cuts=(0, len(case.path)), stages=(i, i + 1)),
-                f"{trips:g} V ± {100 * TRIP_SHARE:.0f} %",
-                Spot(i, "+", f"plus into part {i + 1}, from a supply turned down slowly"),
-                Spot(i, "-", "minus there"),
-                rules,
-                expected=trips,
-            )
-        )
-    if case.device.low_warning:
-        low, high = maybe(case.device.supply.min_v) or 0.0, maybe(case.device.supply.nominal_v) or inf
-        late = below(low, "fail", "it warns only when it is about to stop: plan another warning")
-        asks.append(
-            Ask(
-                "alarm.device",
-                "Volts at the plug when the device’s warning shows",
-                "V",
-                "trip",
-                low,
-                high,
-                Setup(cuts=(0,), mode=situation.lightest.name),
-                "above the device’s least volts, under its rated ones",
-                *_at_plug(situation),
-                (late,),
-                expected=0.5 * (low + min(high, 2 * low or 1.0)),
-            )
-        )
-    if not asks:
-        return None
-    connect = ("A supply in the pack’s place, current limited; turn it down slowly and read where it opens.",)
-    return Gate("alarm", "What warns, and what opens", connect, tuple(asks), basis)
-
-
-def run_down(situation: Situation, basis: str, runtime: tuple[float, float] | None) -> Gate | None:
-    """How long it really runs, against the range of the estimate."""
-    if situation.run is None or situation.run.runtime_s <= 0.0:
-        return None
-    low, high = runtime or (0.7 * situation.run.runtime_s, 1.4 * situation.run.runtime_s)
-    rules = (
-        below(0.02 * low, "fail", "it stopped at once: look at the gates before"),
-        Rule(
-            0.02 * low,
-            low,
-            "note",
-            "shorter than the plan’s worst case: fit the log and see which assumption was wrong",
-        ),
-        above(high, "note", "longer than the plan’s best case: fit the log and see which assumption was wrong"),
-    )
-    ask = Ask(
-        "run-down.runtime",
-        "How long it ran",
-        "s",
-        "clock",
-        low,
-        high,
-        Setup(),
-        f"{duration(low)} to {duration(high)} hold nine of ten runs",
-        None,
-        None,
-        rules,
-        expected=situation.run.runtime_s,
-    )
-    connect = (
-        "A full pack, the duty as planned, a logger in line; until it ends by itself.",
-        "Stay near, or in sight of it: a first run is not left alone.",
-    )
-    return Gate("run-down", "Run-down", connect, (ask,), basis, energises=True)
-
-
-def demand_of(situation: Situation, mode: str) -> Demand:
-    """The demand of a mode by name."""
-    return mode_demand(next(one for one in situation.modes if one.name == mode))

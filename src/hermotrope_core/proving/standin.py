@@ -13,11 +13,10 @@ from zlib import crc32
 import msgspec
 
 from hermotrope_core.case import Case, Converter, CutOff, Diode, Fuse, Lead, Linear, Mode, maybe, number
-from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand, peak_demand, stage_ohm
+from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand, mode_demand, peak_demand, stage_ohm
 from hermotrope_core.discharge import run
 from hermotrope_core.heat import part_heats
 from hermotrope_core.proving.gate import Ask
-from hermotrope_core.proving.loaded_gates import demand_of
 from hermotrope_core.situation import Situation
 from hermotrope_core.spread import times
 
@@ -211,3 +210,8 @@ class StandIn:
         span = ask.setup.stages
         stage = self.case.path[span[0]] if span else None
         return number(stage.trips_v) * 1.004 if isinstance(stage, CutOff) else ask.expected or 0.0
+
+
+def demand_of(situation: Situation, mode: str) -> Demand:
+    """The demand of a mode by name."""
+    return mode_demand(next(one for one in situation.modes if one.name == mode))

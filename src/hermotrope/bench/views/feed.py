@@ -25,7 +25,8 @@ from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.scale import supply_scale
 from hermotrope.entry.rows import Row
 from hermotrope.proving.checklist import parts_context, steps_context
-from hermotrope.proving.panel import newest_log, prove_context, proved_rows
+from hermotrope.proving.log_panel import newest_log
+from hermotrope.proving.panel import prove_context, proved_rows
 from hermotrope.shelf.entries import pack_groups
 from hermotrope_core.cautions import cautions
 from hermotrope_core.chemistry import CHEMISTRIES

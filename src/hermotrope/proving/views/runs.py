@@ -17,8 +17,8 @@ from hermotrope.proving import equipment, logs
 from hermotrope.proving.actions import RUN_DOWN
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import original_of
+from hermotrope.proving.log_panel import shown_log
 from hermotrope.proving.models import RunLogRow
-from hermotrope.proving.panel import shown_log
 from hermotrope.proving.views.prove import answer, proving
 from hermotrope_core.proving import refusal_of
 from hermotrope_core.quantity import QuantityError, parse
