@@ -301,6 +301,14 @@ class Logs(Base):
         answer = self.post("log-bring", rows="0 21.0 0.5\n60 20.9 0.5\n120 20.8 0.5\n")
         self.assertContains(answer, "Nothing is imported yet")
 
+    def test_a_log_beside_a_plan_that_never_ends_or_ends_much_later(self) -> None:
+        data = csv_of(planned(provable()))
+        self.made = bench.create(provable(**{"device.modes.0.power_w": 0, "path.2.quiescent_w": 0}), "It draws nothing")
+        self.assertContains(self.keep(self.bring(data)), "the plan has no run that ends")
+        RunLogRow.objects.all().delete()
+        self.made = bench.create(provable(**{"source.capacity_ah": 12}), "Three times the pack")
+        self.assertContains(self.keep(self.bring(data)), "shorter than predicted")
+
     def test_a_log_of_a_frozen_record_stays(self) -> None:
         row = self.bring(csv_of(planned(provable())))
         self.keep(row)

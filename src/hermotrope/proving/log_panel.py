@@ -143,13 +143,12 @@ def kept_log(workshop: Workshop, row: RunLogRow) -> dict[str, Any]:
         "taken": [_taken(one) for one in row.fits],
     }
     situation = workshop.feed.situation
-    if situation is None:
-        return shown_ | {"chart": log_chart(log, ())}
-    ends, compared = compare(situation.case, log)
+    if situation is None or situation.run is None:
+        return shown_ | {"chart": log_chart(log, ()), "no_fit": "the plan has no run that ends"}
+    compared = compare(situation.case, log)[1]
     shown_ |= {
         "parts": [_parts(one) for one in compared],
-        "ends": duration(ends) if ends != float("inf") else "later",
-        "longer": _longer(log, ends, ended=row.ended),
+        "longer": _longer(log, situation.run.runtime_s, ended=row.ended),
     }
     try:
         found = fit(situation.case, log)
@@ -173,8 +172,6 @@ def _parts(one: Any) -> dict[str, str]:
 
 def _longer(log: RunLog, ends: float, *, ended: bool) -> str:
     """How the measured run compares with the predicted one, in words."""
-    if ends == float("inf"):
-        return "the prediction runs on where the log stops"
     off = log.lasts_s - ends
     if not ended:
         return f"the log stops after {duration(log.lasts_s)}, not by itself; predicted {duration(ends)}"
