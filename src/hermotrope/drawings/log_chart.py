@@ -14,7 +14,8 @@ from tsdownsample import MinMaxLTTBDownsampler
 from hermotrope_core.fit import Compared
 from hermotrope_core.runlog import COLUMNS, Array, RunLog
 
-POINTS = 1200
+POINTS = 1600
+"""To draw, all columns together."""
 
 
 def thinned(seconds: Array, column: Array, points: int = POINTS) -> np.ndarray[Any, np.dtype[np.int64]]:
@@ -28,7 +29,8 @@ def thinned(seconds: Array, column: Array, points: int = POINTS) -> np.ndarray[A
 def log_chart(log: RunLog, compared: tuple[Compared, ...], after: tuple[Compared, ...] = ()) -> dict[str, Any]:
     """Series for the browser: per logged column the log, the prediction, the prediction after a fit, the residual."""
     names = [name for name in COLUMNS if name in log.columns]
-    index = np.unique(np.concatenate([thinned(log.seconds, log.columns[name]) for name in names]))
+    each = POINTS // len(names)
+    index = np.unique(np.concatenate([thinned(log.seconds, log.columns[name], each) for name in names]))
     seconds = log.seconds[index]
     by_name = {one.column: one for one in compared}
     fitted = {one.column: one for one in after}
