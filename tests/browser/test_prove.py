@@ -51,7 +51,11 @@ class Prove(BrowserTest):
                 if ask.meter == "clock" or ask.optional:
                     continue
                 here = f"#ask-{ask.key.replace('.', '-')}"
-                page.locator(here).get_by_role("button", name="Read the").click()
+                if ask.meter == "seen":
+                    page.locator(f"{here} input[name=text]").fill(f"{ask.expected:.2f}")
+                    page.locator(here).get_by_role("button", name="Take it").click()
+                else:
+                    page.locator(here).get_by_role("button", name="Read the").click()
                 expect(page.locator(f"{here}.pass, {here}.note, #gate-{gate.key}.passed").first).to_be_visible()
         expect(page.locator("#gate-run-down")).to_have_attribute("aria-current", "step")
         page.get_by_role("button", name="Log a run").click()
@@ -63,6 +67,12 @@ class Prove(BrowserTest):
         expect(page.locator(".proved-one")).to_contain_text("Rehearsed")
         copy = Conversion.objects.get(rehearsal=True)
         self.assertEqual(copy.proved.count(), 1)
+        for box in page.locator("input[name=take]").all():
+            box.uncheck()
+        page.get_by_role("button", name="Put these into the plan, as measured").click()
+        expect(page.locator("#log-shown .row-error")).to_contain_text("tick at least one figure")
+        expect(page.locator("#line")).to_have_count(1)  # the refusal lands in the panel, not over the page
+        page.locator("input[name=take]").first.check()
         page.get_by_role("button", name="Put these into the plan, as measured").click()
         expect(page.locator(".proved-one")).to_contain_text("since: the plan is not the one that was rehearsed")
         with page.expect_download() as download:

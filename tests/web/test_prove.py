@@ -16,6 +16,7 @@ from PIL import Image
 from hermotrope.bench import actions as bench
 from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError
+from hermotrope.instruments.reading import needed
 from hermotrope.proving import actions, equipment, logs, records
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.models import Photo, ReadingRow, RunLogRow
@@ -202,8 +203,11 @@ class Rehearsing(Base):
         self.made = copy
         for row in Workshop(copy).gates:
             for ask in row.asks:
-                if ask.meter != "clock":
+                if needed(ask):
                     self.assertEqual(self.post("gate-measure", ask=ask.key).status_code, 200, ask.key)
+                elif ask.meter == "seen":  # what an eye sees is typed
+                    self.assertEqual(self.post("gate-measure", ask=ask.key).status_code, 422)
+                    self.assertEqual(self.post("gate-reading", ask=ask.key, text=f"{ask.expected}").status_code, 200)
         self.assertEqual(Workshop(self.now).progress[-1].state, "open")
         self.assertIn("Rehearsal.", self.page())
         self.assertIn("rehearsal", self.client.get("/").content.decode())
@@ -276,6 +280,9 @@ class Logs(Base):
     def test_a_conflict_loses_nothing(self) -> None:
         row = self.bring(csv_of(self.real()))
         self.keep(row)
+        refused = self.post("log-fit", row.pk)
+        self.assertEqual((refused.status_code, refused["HX-Retarget"]), (422, "#prove"))
+        self.assertNotContains(refused, 'value="source.capacity_ah" checked', status_code=422)
         answer = self.post("log-fit", row.pk, take=["source.capacity_ah"], version=99)
         self.assertEqual(answer.status_code, 409)
         self.assertEqual(self.now.version, 1)
@@ -286,6 +293,10 @@ class Logs(Base):
                 self.assertEqual(self.post("log-bring", file=SimpleUploadedFile("x.csv", data)).status_code, 422)
         self.assertEqual(self.post("log-bring").status_code, 422)
         row = self.bring(csv_of(self.real()))
+        kept = self.keep(row, interval="soon", **{"role-1": "inlet_v", "decimal": "."}).content.decode()
+        self.assertIn('<option value="inlet_v" selected>', kept)
+        self.assertIn('<option value="." selected>', kept)
+        self.assertIn('value="soon"', kept)
         for change in (
             {"role-1": "", "role-2": ""},
             {"role-2": "pack_v"},

@@ -63,6 +63,7 @@ LETTERS = {
     "trip": "V",
     "clock": "",
     "mains": "V~",
+    "seen": "V",
 }
 
 
@@ -90,7 +91,7 @@ def probe_drawing(case: Case, ask: Ask) -> ProbeDrawing | None:
     probes, meter_x = _probes(ask, gap_x, part_x, right)
     cuts = set(ask.setup.cuts)
     device = "load" if ask.setup.load_a is not None else "off" if count in cuts or dead_from <= count else "on"
-    pack = "off" if 0 in cuts and ask.meter in ("ohms", "diode", "trip") else "on"
+    pack = "off" if 0 in cuts and (ask.meter in ("ohms", "diode", "trip") or ask.setup.mode is not None) else "on"
     where = " and ".join(
         f"{probe.name} on {spot.words}" for probe, spot in zip(probes, (ask.red, ask.black), strict=False) if spot
     )

@@ -31,7 +31,7 @@ OFF_SHARE = 0.3
 
 def needed(ask: Ask) -> tuple[Role, ...]:
     """The instruments that an ask takes; a dummy load may also be a resistor switched by hand."""
-    if ask.meter in ("clock", "mains"):
+    if ask.meter in ("clock", "mains", "seen"):
         return ()
     return ("meter", "supply") if ask.meter == "trip" else ("meter",)
 
@@ -43,7 +43,7 @@ def take(ask: Ask, resources: Mapping[Role, str], *, simulated: bool = False) ->
         raise InstrumentError(
             f"no {missing[0]} is named: give its resource name, or type the reading"
             if missing
-            else "this is read by hand: off a clock, a log, or a plug-in meter"
+            else "this is read by hand: off a clock, a log, a plug-in meter, or a meter while you watch the device"
         )
     with Instrument(resources["meter"]) as meter:
         if simulated:

@@ -73,6 +73,8 @@ def record(conversion: Conversion, place: Place, interval_s: float, kind: Litera
     resource = resources_for(conversion).get("logger", "")
     if not resource:
         raise EditError("no logger is named: give its resource name, or bring its file")
+    if kind == "polled" and place == "both" and not conversion.rehearsal:
+        raise EditError("read one by one, a logger tells of one place: choose the pack or the plug")
     plan = _plan(conversion, resource, place, interval_s, kind)
     row = RunLogRow.objects.create(
         conversion=conversion,

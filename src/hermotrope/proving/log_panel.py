@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from django.http import QueryDict
 
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.log_chart import log_chart
@@ -19,6 +20,7 @@ from hermotrope_core.fields import FIELDS
 from hermotrope_core.figures import digits, duration, figure
 from hermotrope_core.fit import Fit, Found, compare, fit, fitted, shares_of_runtime
 from hermotrope_core.fit.result import Z90
+from hermotrope_core.quantity import show
 from hermotrope_core.record import LogMapping
 from hermotrope_core.runlog import RunLog
 from hermotrope_core.spread import MEASURED_SPREAD
@@ -84,11 +86,27 @@ def draft(row: RunLogRow, error: str = "") -> dict[str, Any]:
         "row": row,
         "kind": "draft",
         "columns": columns,
-        "mapping": mapping,
+        "chosen": mapping
+        and {
+            "time_kind": mapping.time_kind,
+            "decimal": mapping.decimal,
+            "day_first": mapping.day_first,
+            "interval": show(mapping.interval_s, "s"),
+        },
         "about": found.about,
         "error": error,
         "understood": understood,
     }
+
+
+def as_chosen(shown_: dict[str, Any], sent: QueryDict) -> dict[str, Any]:
+    """A draft whose form was refused, with everything as it was chosen there."""
+    columns = []
+    for column in shown_["columns"]:
+        index = column["seen"].index
+        columns.append({**column, "role": sent.get(f"role-{index}", ""), "milli": f"milli-{index}" in sent})
+    chosen = {name: sent.get(name, "") for name in ("time_kind", "decimal", "day_first", "interval")}
+    return shown_ | {"columns": columns, "chosen": chosen}
 
 
 def _understood(data: bytes, mapping: LogMapping) -> list[str]:

@@ -41,7 +41,6 @@ def prove_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
     context: dict[str, Any] = {
         "shut": workshop.shut,
         "proved_rows": proved_rows(conversion),
-        "prove_open": query.get("gate", ""),
     }
     if workshop.shut:
         return context | {"stops": stops(conversion.case), "gates": []}
@@ -58,7 +57,6 @@ def prove_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
     return context | {
         "gates": [_gate(conversion.case, row, number, chosen, resources) for number, row in enumerate(rows, start=1)],
         "passed": sum(row.state in ("passed", "waived") for row in rows),
-        "all_passed": workshop.all_passed,
         "to_freeze": workshop.all_passed and not _frozen(workshop, context["proved_rows"]),
         "has_readings": bool(workshop.readings or workshop.waivers),
         "instruments": _instruments(resources),
@@ -141,7 +139,7 @@ def _ask(case: Case, one: AskState, resources: Any, *, draw: bool) -> dict[str, 
         "word": LEVEL_WORDS[one.judgement.level] if one.judgement else "",
         "says": one.judgement.says if one.judgement else "",
         "by_instrument": bool(needed(ask)) and all(resources.get(role) for role in needed(ask)),
-        "example": written(ask.expected, ask.unit) if ask.expected is not None else "",
+        "old": written(shown(reading.value), ask.unit) if reading is not None else "",
         "wait": duration(ask.setup.wait_s) if ask.setup.wait_s else "",
         "wait_s": round(ask.setup.wait_s),
         "mode": "decimal" if ask.unit != "s" else "text",

@@ -33,7 +33,7 @@ def sheet_context(conversion: Conversion) -> dict[str, Any]:
     }
     if case.source is None or context["stops"]:
         return context
-    context |= {key: built.get(key) for key in ("drawing", "choices", "joins", "leads")}
+    context |= {key: built.get(key) for key in ("drawing", "choices", "joins")}
     context |= {
         "cuts": [
             {"cut": cut, "length": f"{cut.length_mm:.0f} mm", "area": f"{cut.area_mm2:.3g} mm²"}
@@ -60,6 +60,5 @@ def sheet_context(conversion: Conversion) -> dict[str, Any]:
             }
             for row in workshop.progress
         ],
-        "parts_count": sum(row["line"].count for row in context["parts"]),
     }
     return context

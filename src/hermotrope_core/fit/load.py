@@ -40,7 +40,7 @@ def planned_watts(case: Case, circuit: Circuit, mode: Mode, factor: float, *, at
 def sorted_by_mode(watts: Array, planned: list[float]) -> np.ndarray | None:
     """Index of the mode that each row belongs to, by its watts; None where modes lie too close together.
 
-    Lloyd's algorithm in one dimension on the logarithm, started at the planned watts (scaled to the median).
+    Lloyd's algorithm in one dimension on the logarithm, started at the planned watts.
     """
     order = sorted(planned)
     if any(b < APART * max(a, 1e-12) for a, b in pairwise(order)):

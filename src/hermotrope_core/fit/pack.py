@@ -20,13 +20,12 @@ SOFT_START = 0.985
 
 
 class PackFit(msgspec.Struct, frozen=True, eq=False):
-    """Capacity and resistance as factors on the plan, their relative deviations, and the residual in volts."""
+    """Capacity and resistance as factors on the plan, their relative deviations, and where the volts part."""
 
     capacity: float
     resistance: float
     sigma_capacity: float
     sigma_resistance: float
-    residual: Array
     parting: tuple[Parting, ...]
 
 
@@ -55,10 +54,10 @@ def fit_pack(case: Case, sides: Sides) -> PackFit | None:
         return volts - pack_volts(circuit, sides, float(np.exp(logs[0])), float(np.exp(logs[1])))
 
     made = least_squares(misses, np.zeros(2), bounds=([-2.5, -4.0], [2.5, 4.0]), x_scale=[0.05, 0.2])
-    residual = -np.asarray(made.fun, dtype=float)
+    residual = np.asarray(made.fun, dtype=float)
     sigma = _deviations(np.asarray(made.jac, dtype=float), residual)
     capacity, resistance = (float(np.exp(x)) for x in made.x)
-    return PackFit(capacity, resistance, sigma[0], sigma[1], -residual, parting(sides, -residual, volts))
+    return PackFit(capacity, resistance, sigma[0], sigma[1], parting(sides, residual, volts))
 
 
 def _deviations(jacobian: Array, residual: Array) -> tuple[float, float]:

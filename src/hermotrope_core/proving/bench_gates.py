@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from itertools import pairwise
 from math import inf
 
 from hermotrope_core.case import (
@@ -125,9 +126,7 @@ def _charge_rules(situation: Situation, flat: float, low: float) -> Iterator[Rul
     bounds = [0.0, 0.1, 0.25, 0.4, 0.55, 0.7, 0.85, NEARLY_FULL]
     volts = [max(flat, situation.circuit.emf(soc)) for soc in bounds]
     volts[0], volts[-1] = flat, low
-    for (a, va), (b, vb) in zip(
-        zip(bounds, volts, strict=True), list(zip(bounds, volts, strict=True))[1:], strict=False
-    ):
+    for (a, va), (b, vb) in pairwise(zip(bounds, volts, strict=True)):
         if vb > va:
             says = f"the pack is not full, about {100 * a:.0f} to {100 * b:.0f} %: fine to go on, but the run-down needs it full"
             yield Rule(va, vb, "note", says)
@@ -138,10 +137,10 @@ def continuity(situation: Situation, basis: str) -> Gate:
     case = situation.case
     count = len(case.path)
     asks = [*_spans(case)]
-    ends = [(0, "at the pack’s end", _contacts(situation.source.outlet, "the pack"))]
+    ends = [(0, "at the pack’s end")]
     if any(isinstance(stage, Converter | Linear) for stage in case.path):
-        ends.append((count, "at the plug", _contacts(case.device.inlet, "the plug")))
-    for gap, where, _ in ends:
+        ends.append((count, "at the plug"))
+    for gap, where in ends:
         least = _least_across(situation, gap)
         rules = (
             below(SHORT_OHM, "stop", "a short between plus and minus: find it before the pack comes near"),

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from math import inf
 
-from hermotrope_core.case import CutOff, Fuse, Mode, maybe, number
+from hermotrope_core.case import CutOff, Fuse, Mode, Resistor, maybe, number
 from hermotrope_core.circuit import Demand
 from hermotrope_core.figures import duration, figure
-from hermotrope_core.heat import HAND_HOT_C, part_heats
+from hermotrope_core.findings.protection import HOT_REFUSE_K
+from hermotrope_core.heat import HAND_HOT_C, RESISTOR_RISE_K, part_heats
 from hermotrope_core.proving.gate import Ask, Gate, Rule, Setup, Spot, above, below
 from hermotrope_core.proving.loaded_gates import at_plug
 from hermotrope_core.situation import Situation
@@ -16,6 +17,13 @@ from hermotrope_core.spread import spread_of
 AMPS_A = 0.003
 """What a hand meter may be off on amperes, beside 1.5 % (typical)."""
 FAR_OVER = 2.0
+FAR_MORE = (
+    "far more than planned, or more than the converter, fuse or pack stands: switch off. "
+    "A stalled part, a short, or too many volts"
+)
+NOTHING_SHARE = 0.3
+"""Under this share of the least that is planned it does not run."""
+WARN_SOC, MIDDLE_SOC = 0.2, 0.5
 WARM_K = 5.0
 """Parts that are to rise less are not asked for."""
 HOTTER = 1.5
@@ -55,22 +63,21 @@ def _limit(situation: Situation) -> float:
     return min([*found, *held, *([most] if most is not None and not situation.circuit.holders else [])], default=inf)
 
 
-def _amps_rules(situation: Situation, low: float, high: float, limit: float) -> tuple[Rule, ...]:
+def _amps_rules(low: float, high: float, nothing: float, limit: float) -> tuple[Rule, ...]:
+    """What amperes beside the window mean; at and under `nothing` it does not run, above `limit` something gives way."""
     over = max(high, min(limit, FAR_OVER * high))
     return (
-        below(-over, "stop", "far more than planned, and minus: switch off"),
-        Rule(-over, -AMPS_A, "note", "minus: the ammeter’s leads are swapped; the figure itself counts"),
+        below(-over, "stop", f"minus, and {FAR_MORE}"),
+        Rule(-over, -max(AMPS_A, nothing), "note", "minus: the ammeter’s leads are swapped; the figure itself counts"),
         Rule(
-            -AMPS_A,
-            min(AMPS_A, 0.3 * low),
+            -max(AMPS_A, nothing),
+            nothing,
             "fail",
             "no current: not switched on, a fuse, the bank asleep, or the plug does not touch",
         ),
-        Rule(
-            min(AMPS_A, 0.3 * low), low, "note", "less than planned: it will run longer; put the reading into the plan"
-        ),
+        Rule(nothing, low, "note", "less than planned: it will run longer; put the reading into the plan"),
         Rule(high, over, "note", "more than planned: it will run shorter; put the reading into the plan"),
-        above(over, "stop", "far more than planned: switch off. A stalled part, a short, or too many volts"),
+        above(over, "stop", FAR_MORE),
     )
 
 
@@ -79,7 +86,8 @@ def _mode_ask(situation: Situation, mode: Mode) -> Ask:
     amps = now.inlet_a if now.complete else 0.0
     h = spread_of(mode.draw) if mode.draw is not None else 0.3
     slack = 0.015 * amps + AMPS_A
-    low, high = max(0.0, amps / (1 + h) - slack), amps * (1 + h) + slack
+    limit = _limit(situation)
+    low, high = max(0.0, amps / (1 + h) - slack), min(amps * (1 + h) + slack, max(limit, amps + slack))
     return Ask(
         f"device.{_slug(situation, mode)}",
         f"Amperes in “{mode.name}”",
@@ -91,7 +99,7 @@ def _mode_ask(situation: Situation, mode: Mode) -> Ask:
         f"{figure(amps, 'A')} computed, known to ± {100 * h:.0f} %",
         Spot(len(situation.case.path), "+", "in the plus conductor, before the device"),
         None,
-        _amps_rules(situation, low, high, _limit(situation)),
+        _amps_rules(low, high, NOTHING_SHARE * amps / (1 + h), limit),
         expected=amps,
     )
 
@@ -102,14 +110,15 @@ def _peak_ask(situation: Situation, mode: Mode, demand: Demand) -> Ask:
     low, high = 0.3 * amps, 1.3 * amps + AMPS_A
     limit = f"{figure(number(mode.peak_s), 's', 2)}" if mode.peak_s is not None else "a moment"
     rules = (
-        Rule(-inf, low, "note", "a smaller peak than planned, or the meter is too slow to see it"),
+        below(-2 * high, "stop", f"minus, and {FAR_MORE}"),
+        Rule(-2 * high, low, "note", "a smaller peak than planned, or the meter is too slow to see it"),
         Rule(
             high,
             2 * high,
             "note",
             "a larger peak than planned: put it into the plan and look at fuse and converter again",
         ),
-        above(2 * high, "stop", "far more than planned: switch off"),
+        above(2 * high, "stop", FAR_MORE),
     )
     return Ask(
         f"device.{_slug(situation, mode)}-peak",
@@ -142,15 +151,13 @@ def warm_parts(situation: Situation, basis: str) -> Gate | None:
             rows.append((warmest, one.stage))
     asks = []
     for warmest, stage in sorted(rows, reverse=True)[:MOST_WARM]:
-        high = ambient + HOTTER * (warmest - ambient)
+        rise = RESISTOR_RISE_K if isinstance(situation.case.path[stage], Resistor) else HOT_REFUSE_K
+        most = ambient + rise
+        high = min(ambient + HOTTER * (warmest - ambient), most)
         rules = (
-            above(max(high, HAND_HOT_C), "stop", "too hot to touch: switch off; a better part, air, or less load"),
-            Rule(
-                high,
-                max(high, HAND_HOT_C),
-                "fail",
-                "hotter than estimated: a poor contact, no air, or a part at its limit",
-            ),
+            above(most, "stop", f"over {rise:g} K above the air: switch off; a better part, air, or less load"),
+            Rule(high, most, "fail", "hotter than estimated: a poor contact, no air, or a part at its limit"),
+            Rule(HAND_HOT_C, high, "note", "as estimated, but too hot to touch: guard it, and mind what lies near"),
             below(ambient - 15.0, "fail", "colder than the air around it: is this °C?"),
         )
         asks.append(
@@ -162,7 +169,7 @@ def warm_parts(situation: Situation, basis: str) -> Gate | None:
                 ambient - 15.0,
                 high,
                 Setup(mode=situation.heaviest.name, wait_s=TEN_MINUTES_S),
-                f"{warmest:.0f} °C estimated at {ambient:.0f} °C around it; its rise times {HOTTER:g}",
+                f"{warmest:.0f} °C estimated at {ambient:.0f} °C around it; its rise times {HOTTER:g}, at most {most:.0f} °C",
                 Spot(stage, "part", f"on the body of part {stage + 1}"),
                 None,
                 rules,
@@ -208,27 +215,43 @@ def alarm(situation: Situation, basis: str) -> Gate | None:
             )
         )
     if case.device.low_warning:
-        low, high = maybe(case.device.supply.min_v) or 0.0, maybe(case.device.supply.nominal_v) or inf
-        late = below(low, "fail", "it warns only when it is about to stop: plan another warning")
-        asks.append(
-            Ask(
-                "alarm.device",
-                "Volts at the plug when the device’s warning shows",
-                "V",
-                "trip",
-                low,
-                high,
-                Setup(cuts=(0,), mode=situation.lightest.name),
-                "above the device’s least volts, under its rated ones",
-                *at_plug(situation),
-                (late,),
-                expected=0.5 * (low + min(high, 2 * low or 1.0)),
-            )
-        )
+        asks.append(_warning(situation))
     if not asks:
         return None
     connect = ("A supply in the pack’s place, current limited; turn it down slowly and read where it opens.",)
     return Gate("alarm", "What warns, and what opens", connect, tuple(asks), basis)
+
+
+def _warning(situation: Situation) -> Ask:
+    """The volts at which a warning shows, seen by eye: at the plug, or at the pack where a converter holds the plug."""
+    late = "it warns only when it is about to stop: plan another warning"
+    circuit, lightest = situation.circuit, situation.lightest.name
+    if circuit.holders:
+        low, high = circuit.cutoff_v, circuit.emf(MIDDLE_SOC)
+        where, spots = "at the pack", (Spot(0, "+", "plus at the pack"), Spot(0, "-", "minus at the pack"))
+        because, expected = "above the pack’s cut-off, under half its charge", circuit.emf(WARN_SOC)
+        setup = Setup(mode=lightest)
+    else:
+        supply = situation.case.device.supply
+        low, high = maybe(supply.min_v) or 0.0, maybe(supply.nominal_v) or inf
+        where, spots = "at the plug", at_plug(situation)
+        because = "above the device’s least volts, under its rated ones"
+        expected = 0.5 * (low + min(high, 2 * low or 1.0))
+        setup = Setup(cuts=(0,), mode=lightest)
+    rules = (below(low, "fail", late),)
+    return Ask(
+        "alarm.device",
+        f"Volts {where} when the warning shows",
+        "V",
+        "seen",
+        low,
+        high,
+        setup,
+        because,
+        *spots,
+        rules,
+        expected=expected,
+    )
 
 
 def run_down(situation: Situation, basis: str, runtime: tuple[float, float] | None) -> Gate | None:

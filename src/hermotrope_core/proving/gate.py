@@ -8,7 +8,7 @@ from typing import Literal
 import msgspec
 
 Level = Literal["pass", "note", "fail", "stop"]
-Meter = Literal["volts", "mains", "ripple", "ohms", "diode", "amps", "temperature", "trip", "clock"]
+Meter = Literal["volts", "mains", "ripple", "ohms", "diode", "amps", "temperature", "trip", "seen", "clock"]
 Key = Literal[
     "open-voltage", "continuity", "set-point", "polarity", "dummy-load", "device", "warm-parts", "alarm", "run-down"
 ]

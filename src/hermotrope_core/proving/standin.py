@@ -82,8 +82,7 @@ def truth(case: Case, fault: Fault | None) -> Case:
         stage = path[at]
         assert isinstance(stage, Converter | Linear)
         path = (*path[:at], replace(stage, output_v=TOO_HIGH * number(stage.output_v)), *path[at + 1 :])
-    supply = case.device.supply
-    return replace(case, source=source, path=path, device=replace(case.device, modes=modes, supply=supply))
+    return replace(case, source=source, path=path, device=replace(case.device, modes=modes))
 
 
 def _weak_ohm(case: Case) -> float:
@@ -106,7 +105,7 @@ class StandIn:
         """`case` must be finished and planned. Raises ValueError for a fault that it cannot have."""
         if fault is not None and fault not in applicable(case):
             raise ValueError(f"this conversion cannot have the fault {fault!r}")
-        self.plan, self.fault = case, fault
+        self.fault = fault
         self.case = truth(case, fault)
         self.situation = Situation(self.case)
 
@@ -122,7 +121,7 @@ class StandIn:
             return self._trip(ask)
         if ask.meter == "clock":
             return run(self.case).runtime_s if self._alive() else 0.0
-        if ask.meter == "ripple":
+        if ask.meter in ("ripple", "seen"):
             return ask.expected or 0.0
         return self._volts(ask, ask.setup.load_a if load_a is None else load_a)
 
@@ -181,8 +180,7 @@ class StandIn:
     def _ohms(self, ask: Ask) -> float:
         span = ask.setup.stages
         if span is None:
-            across = 10.0 * ask.low  # between plus and minus: only what is meant to conduct does
-            return across
+            return 10.0 * ask.low  # between plus and minus: only what is meant to conduct does
         stages = self.case.path[span[0] : span[1]]
         if self.fault == "missing-fuse-link" and any(isinstance(stage, Fuse) for stage in stages):
             return inf

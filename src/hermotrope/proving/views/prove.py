@@ -10,7 +10,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
-from django_htmx.http import HttpResponseClientRedirect
+from django_htmx.http import HttpResponseClientRedirect, reswap, retarget
 
 from hermotrope.bench import actions as bench
 from hermotrope.bench.models import Conversion
@@ -22,6 +22,7 @@ from hermotrope.instruments.scpi import InstrumentError, checked_resource
 from hermotrope.instruments.simulated import ROLES
 from hermotrope.proving import actions, equipment, records
 from hermotrope.proving.bench import Workshop
+from hermotrope.proving.log_panel import as_chosen
 from hermotrope.proving.models import InstrumentName
 from hermotrope.proving.panel import prove_context
 from hermotrope_core.proving import read_reading, refusal_of
@@ -51,8 +52,12 @@ def answer(request: HttpRequest, conversion: Conversion, error: str = "", **more
         query["gate"] = request.POST.get("gate") or request.POST.get("ask", "").partition(".")[0]
     context = {"conversion": conversion, **prove_context(conversion, query), "swap_scale": True, **more}
     if error:
+        typed["take"] = request.POST.getlist("take")
         context |= {"typed": typed, "error_above": "" if _has_place(typed, context) else error}
-    return render(request, "proving/_prove.html", context, status=status)
+        if typed["form"] == "log-keep" and context.get("shown_log"):
+            context["shown_log"] = as_chosen(context["shown_log"], request.POST)
+    response = render(request, "proving/_prove.html", context, status=status)
+    return retarget(reswap(response, "outerHTML"), "#prove")  # also where all went well means the whole body
 
 
 def _has_place(typed: dict[str, Any], context: dict[str, Any]) -> bool:

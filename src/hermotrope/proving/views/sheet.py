@@ -35,7 +35,7 @@ def parts_file(request: HttpRequest, pk: int) -> HttpResponse:
     writer.writerow(("part", "detail", "count", "own_or_buy", "price_each", "price"))
     for row in parts_context(conversion)["parts"]:
         line = row["line"]
-        sum_ = "" if row["price"] is None else f"{row['price'] * line.count:.2f}"
+        sum_ = "" if row["total"] is None else f"{row['total']:.2f}"
         each = "" if row["price"] is None else f"{row['price']:.2f}"
         writer.writerow((_plain(line.name), _plain(line.detail), line.count, row["have"], each, sum_))
     headers = {"Content-Disposition": 'attachment; filename="parts.csv"'}
@@ -119,5 +119,5 @@ def part(request: HttpRequest, pk: int) -> HttpResponse:
         return redirect(f"{conversion.get_absolute_url()}?panel=build#parts")
     context = {"conversion": conversion, **parts_context(conversion)}
     if error:
-        context |= {"error": error, "error_key": key, "typed_price": typed}
+        context |= {"error": error, "error_key": key, "typed_price": typed, "typed_have": have}
     return render(request, "proving/_parts.html", context, status=422 if error else 200)
