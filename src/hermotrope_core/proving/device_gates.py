@@ -218,7 +218,9 @@ def alarm(situation: Situation, basis: str) -> Gate | None:
         asks.append(_warning(situation))
     if not asks:
         return None
-    connect = ("A supply in the pack’s place, current limited; turn it down slowly and read where it opens.",)
+    connect = (
+        "Turn a current-limited supply in its place down slowly, or let the pack run down; read where it opens or warns.",
+    )
     return Gate("alarm", "What warns, and what opens", connect, tuple(asks), basis)
 
 
