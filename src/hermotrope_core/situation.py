@@ -60,6 +60,10 @@ class Situation:
         stated = maybe(self.source.full_v)
         return self.source.cells_in_series * self.cell.full_v if stated is None else stated
 
+    def settled(self, open_v: float) -> float:
+        """What stays of the pack's open volts once its surface charge is gone: at most the EMF at full charge."""
+        return min(open_v, self.circuit.emf(1.0))
+
     @cached_property
     def modes(self) -> tuple[Mode, ...]:
         return self.case.duty_modes()

@@ -9,9 +9,11 @@ import numpy as np
 
 from hermotrope_core.case import Case, number, planned
 from hermotrope_core.discharge import run
+from hermotrope_core.document import case_from
 from hermotrope_core.fit import compare, fit, fitted, shares_of_runtime
 from hermotrope_core.runlog import Column, RunLog, clean
 from hermotrope_core.simulate import Simulation, samples
+from hermotrope_core.situation import Situation
 from tests.support import case, golden, tree
 
 ALL: tuple[Column, ...] = ("pack_v", "pack_a", "inlet_v", "inlet_a")
@@ -76,8 +78,6 @@ def conversion(random: Random) -> tuple[Case, Case, dict[str, float]]:
         **made["device"],
         "modes": [{**mode, "power_w": mode["power_w"] * factors[mode["name"]]} for mode in made["device"]["modes"]],
     }
-    from hermotrope_core.document import case_from
-
     return case_from(made), case_from(real), factors
 
 
@@ -115,6 +115,38 @@ class Recovery(TestCase):
                     abs(simulation.seconds - expected["runtime_s"]), 0.003 * expected["runtime_s"] + 2 * every
                 )
                 self.assertEqual(simulation.cause, expected["end_cause"])
+
+
+class SurfaceCharge(TestCase):
+    """A pack fresh off the charger starts above its settled volts; that is neither capacity nor resistance."""
+
+    def log(self, plan: Case, real: Case, fades_s: float) -> RunLog:
+        every = max(1.0, run(plan).runtime_s / 15_000)
+        log = logged(real, every=every, most=1e7)
+        situation = Situation(plan)
+        volts = situation.full_emf - situation.circuit.emf(1.0)
+        return clean(
+            log.seconds,
+            {**log.columns, "pack_v": log.columns["pack_v"] + volts * np.exp(-log.seconds / fades_s)},
+        )
+
+    def test_it_is_set_aside_and_said(self) -> None:
+        for name in ("moth-lamp-on-lead-acid", "gauge-panel-boosted"):
+            plan = planned(case("cases", name))
+            assert plan.source is not None
+            real = planned(case("cases", name, **{"source.capacity_ah": 0.9 * number(plan.source.capacity_ah)}))
+            for fades_s in (120.0, 900.0):
+                with self.subTest(name=name, fades_s=fades_s):
+                    found = fit(plan, self.log(plan, real, fades_s))
+                    capacity = found.of("capacity")
+                    assert capacity is not None and capacity.now is not None
+                    self.assertLess(abs(capacity.now / capacity.was / 0.9 - 1.0), 0.02)
+                    self.assertEqual(found.problems, ())
+                    self.assertIn("surface charge", " ".join(found.aside))
+
+    def test_none_is_seen_where_there_is_none(self) -> None:
+        plan = planned(case("cases", "gauge-panel-boosted"))
+        self.assertEqual(fit(plan, logged(plan, every=30.0, most=1e7)).aside, ())
 
 
 class CannotTell(TestCase):
@@ -176,8 +208,6 @@ class Unexplained(TestCase):
     def test_another_chemistry(self) -> None:
         real = tree("cases", "hide-mount-on-tool-pack")
         real["source"] |= {"chemistry": "lifepo4", "cells_in_series": 6}
-        from hermotrope_core.document import case_from
-
         found = fit(self.plan, logged(planned(case_from(real)), every=5.0))
         self.assertFalse(found.explained)
         self.assertTrue(found.parting)

@@ -231,6 +231,28 @@ class Faults(TestCase):
                 self.assertEqual(failed, ["warm-parts"] if too_hot else [])
                 self.assertTrue(too_hot or proved(rows), [(row.gate.key, row.state) for row in rows])
 
+    def test_what_the_run_starts_with_passes_the_loaded_gate(self) -> None:
+        """Volts read open still hold surface charge; under load the pack gives what the run is worked out from."""
+        for name, _, _ in golden("cases"):
+            made = planned(case("cases", name))
+            situation = Situation(made)
+            start = situation.at(situation.heaviest, 1.0)
+            if not start.complete:
+                continue
+            gives = {"dummy-load.plug": start.inlet_v, "dummy-load.pack": start.stations[0].volts_out}
+            for opened in (situation.full_emf, situation.circuit.emf(1.0)):
+                gate = next(one for one in gates(situation, {"open-voltage.volts": opened}) if one.key == "dummy-load")
+                for ask in gate.asks:
+                    if ask.key in gives:
+                        with self.subTest(name=name, opened=opened, ask=ask.key):
+                            self.assertEqual(judge(ask, gives[ask.key]).level, "pass", (gives[ask.key], ask.because))
+
+    def test_surface_charge_that_goes_by_the_next_gate_is_no_fault(self) -> None:
+        lamp = Situation(planned(case("cases", "moth-lamp-on-lead-acid")))
+        plug = of(gates(lamp, {"open-voltage.volts": lamp.full_emf}), "polarity.plug")
+        self.assertEqual(judge(plug, lamp.circuit.emf(1.0)).level, "pass")
+        self.assertEqual(judge(plug, 0.9 * lamp.circuit.emf(1.0)).level, "fail")
+
     def test_each_fault_is_caught_by_its_gate(self) -> None:
         caught = set()
         for name, _, _ in golden("cases"):

@@ -222,6 +222,7 @@ def _fit(case: Case, found: Fit, told: set[str]) -> dict[str, Any]:
         "told": bool(told),
         "problems": found.problems,
         "explained": found.explained,
+        "aside": found.aside,
         "before": f"{duration(before.p5)} – {duration(before.p95)}" if before else "–",
         "after": f"{duration(after.p5)} – {duration(after.p95)}" if after else "",
         "shares": shares,

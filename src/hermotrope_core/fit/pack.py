@@ -11,12 +11,24 @@ from hermotrope_core.circuit import Circuit, circuit_of
 from hermotrope_core.fit.result import Found, Parting, judged
 from hermotrope_core.fit.sides import Sides
 from hermotrope_core.runlog import Array
+from hermotrope_core.situation import Situation
 
 BLOCKS = 40
 PARTS_SHARE = 0.012
 """A block's volts part from the model when they are off by this share of the pack's volts on average."""
 SOFT_START = 0.985
 """Under this share of the full pack's volts a run is taken not to have begun full."""
+SURFACE_TAU_S = (20.0, 3600.0)
+"""Surface charge fades under load with a time constant in this range (typical)."""
+SURFACE_WORTH = 10.0
+"""F ratio from which on it counts as seen: what its two figures explain, over what stays unexplained."""
+
+
+class Surface(msgspec.Struct, frozen=True):
+    """Surface charge of a pack fresh off the charger: volts at the start, fading with a time constant in seconds."""
+
+    volts: float
+    tau_s: float
 
 
 class PackFit(msgspec.Struct, frozen=True, eq=False):
@@ -27,6 +39,7 @@ class PackFit(msgspec.Struct, frozen=True, eq=False):
     sigma_capacity: float
     sigma_resistance: float
     parting: tuple[Parting, ...]
+    surface: Surface | None = None
 
 
 def pack_volts(circuit: Circuit, sides: Sides, capacity: float, resistance: float) -> Array:
@@ -45,19 +58,37 @@ def pack_volts(circuit: Circuit, sides: Sides, capacity: float, resistance: floa
 
 
 def fit_pack(case: Case, sides: Sides) -> PackFit | None:
-    """Least squares over the factors of capacity and resistance; None without volts and amperes of the pack."""
+    """Least squares over the factors of capacity and resistance; None without volts and amperes of the pack.
+
+    Where a pack of this chemistry comes off the charger above its settled volts, A exp(-t / tau) is added for as long
+    as it explains more than chance would.
+    """
     if sides.pack_v is None or sides.pack_a is None or len(sides.seconds) < 8:
         return None
-    circuit, volts = circuit_of(case), sides.pack_v
+    situation, volts = Situation(case), sides.pack_v
+    circuit = situation.circuit
 
-    def misses(logs: Array) -> Array:
-        return volts - pack_volts(circuit, sides, float(np.exp(logs[0])), float(np.exp(logs[1])))
+    def misses(x: Array) -> Array:
+        made = pack_volts(circuit, sides, float(np.exp(x[0])), float(np.exp(x[1])))
+        return volts - made - (x[2] * np.exp(-sides.seconds / np.exp(x[3])) if len(x) > 2 else 0.0)
 
     made = least_squares(misses, np.zeros(2), bounds=([-2.5, -4.0], [2.5, 4.0]), x_scale=[0.05, 0.2])
+    most = situation.full_emf - situation.settled(situation.full_emf)
+    surface = None
+    if most > 0.0 and circuit.start_soc >= 1.0:
+        fast, slow = np.log(SURFACE_TAU_S)
+        more = least_squares(
+            misses,
+            [*made.x, 0.5 * most, 0.5 * (fast + slow)],
+            bounds=([-2.5, -4.0, 0.0, fast], [2.5, 4.0, most, slow]),
+            x_scale=[0.05, 0.2, most, 0.5],
+        )
+        if (made.cost - more.cost) / 2.0 > SURFACE_WORTH * more.cost / len(volts):
+            made, surface = more, Surface(float(more.x[2]), float(np.exp(more.x[3])))
     residual = np.asarray(made.fun, dtype=float)
     sigma = _deviations(np.asarray(made.jac, dtype=float), residual)
-    capacity, resistance = (float(np.exp(x)) for x in made.x)
-    return PackFit(capacity, resistance, sigma[0], sigma[1], parting(sides, residual, volts))
+    capacity, resistance = (float(np.exp(x)) for x in made.x[:2])
+    return PackFit(capacity, resistance, sigma[0], sigma[1], parting(sides, residual, volts), surface)
 
 
 def _deviations(jacobian: Array, residual: Array) -> tuple[float, float]:

@@ -41,10 +41,14 @@ class Parting(msgspec.Struct, frozen=True):
 
 
 class Fit(msgspec.Struct, frozen=True):
-    """The inputs that were looked at; `problems` says why the run is not explained (empty where it is)."""
+    """The inputs that were looked at; `problems` says why the run is not explained (empty where it is).
+
+    `aside` is what was set aside to explain it.
+    """
 
     found: tuple[Found, ...]
     problems: tuple[str, ...]
+    aside: tuple[str, ...] = ()
     parting: tuple[Parting, ...] = ()
     source_wh: float | None = None
     device_wh: float | None = None

@@ -18,6 +18,8 @@ from hermotrope_core.runlog import Array, RunLog
 PLAUSIBLE = (0.25, 1.6)
 """A pack's capacity outside this range of its plan is not that pack."""
 MOST_GAPS = 0.1
+GONE_TAUS = 3.0
+"""After so many time constants 95 % of what fades has faded."""
 
 
 def fit(case: Case, log: RunLog) -> Fit:
@@ -35,6 +37,7 @@ def fit(case: Case, log: RunLog) -> Fit:
         problems.append("the readings never change, as if the logger had hung")
     made = fit_pack(case, sides)
     parting: tuple[Parting, ...] = ()
+    aside: list[str] = []
     found: list[Found] = []
     if made is None:
         found += _pack_unsaid(case, sides)
@@ -51,6 +54,11 @@ def fit(case: Case, log: RunLog) -> Fit:
             problems.append(f"it would take {made.capacity:.2f} times the planned capacity: is this another pack?")
         if not starts_full(case, made, sides):
             problems.append("the run did not begin at the charge that the plan begins with (full, unless stated)")
+        if made.surface is not None:
+            aside.append(
+                f"{made.surface.volts:.2f} V of surface charge at the start, gone after about "
+                f"{duration(GONE_TAUS * made.surface.tau_s)}: it says nothing of the capacity"
+            )
         found += [capacity, resistance]
     found += load_found(case, sides)
     efficiency = efficiency_found(case, sides)
@@ -59,6 +67,7 @@ def fit(case: Case, log: RunLog) -> Fit:
     return Fit(
         tuple(found),
         tuple(problems),
+        tuple(aside),
         parting,
         _wh(sides, sides.pack_v, sides.pack_a),
         _wh(sides, sides.inlet_v, sides.inlet_a),

@@ -333,7 +333,7 @@ def polarity(situation: Situation, basis: str, taken: Mapping[str, float]) -> Ga
         read = taken.get("open-voltage.volts")
         drop = circuit.stretches[0].drop_v
         expected = top if read is None else read - drop
-        low = (circuit.cutoff_v - drop if read is None else expected * 0.98) - 0.03
+        low = (circuit.cutoff_v - drop if read is None else situation.settled(read) * 0.98 - drop) - 0.03
         high = expected * 1.01 + within(expected)
         because = f"{expected:.2f} V: the pack as {'read' if read is not None else 'planned, full'}, less diodes"
         if drop:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from math import inf
+from typing import NamedTuple
 
 from hermotrope_core.case import Converter, maybe, number
 from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand
@@ -66,12 +67,23 @@ def dummy_load(situation: Situation, basis: str, taken: Mapping[str, float]) -> 
     return Gate("dummy-load", "With a dummy load", connect, tuple(asks), basis)
 
 
-def _emf_now(situation: Situation, taken: Mapping[str, float]) -> tuple[float, str]:
-    """Open volts of the pack: as read, or full."""
+class _Open(NamedTuple):
+    """Open volts of the pack, as read or full; and what stays of them once the surface charge is gone."""
+
+    volts: float
+    settled: float
+    how: str
+
+    @property
+    def words(self) -> str:
+        gone = self.volts - self.settled > within(self.volts)
+        return self.how + (f", {self.settled:.2f} V once its surface charge is gone" if gone else "")
+
+
+def _open(situation: Situation, taken: Mapping[str, float]) -> _Open:
     read = taken.get("open-voltage.volts")
-    if read is not None and read > 0.0:
-        return read, "as read open"
-    return situation.full_emf, "full"
+    volts, how = (read, "as read open") if read is not None and read > 0.0 else (situation.full_emf, "full")
+    return _Open(volts, situation.settled(volts), how)
 
 
 def at_plug(situation: Situation) -> tuple[Spot, Spot]:
@@ -85,15 +97,16 @@ def _sag(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Iter
     source = situation.source
     if source.regulated_output is not None or setup.load_a is None:
         return
-    emf, how = _emf_now(situation, taken)
-    now = situation.at_demand(Demand("current", setup.load_a), emf)
+    pack = _open(situation, taken)
+    now = situation.at_demand(Demand("current", setup.load_a), pack.settled)
     if not now.complete:
         return
     amps = now.stations[0].amps_in
     ohm = situation.circuit.stretches[0].elements[0].resistance_ohm
-    expected = emf - amps * ohm
+    expected = pack.settled - amps * ohm
     worst = 1.0 + max(spread_of(source.resistance_ohm), 0.1) + CONTACT_SHARE
-    low, high = emf - amps * ohm * worst - 0.5 * within(emf), emf + 0.5 * within(emf)
+    slack = 0.5 * within(pack.volts)
+    low, high = pack.settled - amps * ohm * worst - slack, pack.volts + slack
     rules = (
         below(0.3, "fail", "the pack gives nothing under load: its protection has opened, or a contact is loose"),
         Rule(
@@ -112,7 +125,7 @@ def _sag(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Iter
         low,
         high,
         setup,
-        f"{emf:.2f} V {how} less {figure(amps, 'A', 2)} × {figure(ohm, 'Ω', 2)}, times {worst:.2f} for what is not known",
+        f"{pack.volts:.2f} V {pack.words}, less {figure(amps, 'A', 2)} × {figure(ohm, 'Ω', 2)}, times {worst:.2f} for what is not known",
         Spot(0, "+", "plus at the pack, load on"),
         Spot(0, "-", "minus at the pack"),
         rules,
@@ -123,15 +136,15 @@ def _sag(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Iter
 def _plug(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Ask:
     """Volts at the plug under the load."""
     assert setup.load_a is not None
-    emf, how = _emf_now(situation, taken)
-    now = situation.at_demand(Demand("current", setup.load_a), emf)
-    most = situation.unloaded[-1]
+    pack = _open(situation, taken)
+    now = situation.at_demand(Demand("current", setup.load_a), pack.settled)
     expected = now.inlet_v if now.complete else 0.0
-    lost = max(0.0, (most if situation.circuit.holders else emf) - expected)
+    held = situation.unloaded[-1] if situation.circuit.holders else None
+    lost = max(0.0, (pack.settled if held is None else held) - expected)
     least = maybe(situation.case.device.supply.min_v) or 0.0
     most_v = 1.005 * (maybe(situation.case.device.supply.max_v) or inf)
     low = max(least, expected - 0.6 * lost - 0.01 * expected - 0.03)
-    high = max(expected + lost, expected) + within(expected) + 0.01 * expected
+    high = max(pack.volts if held is None else held, expected) + within(expected) + 0.01 * expected
     rules = (
         Rule(
             -inf, 0.3, "fail", "nothing: fuse blown, converter shut down, bank asleep, or a joint that opens under load"
@@ -153,7 +166,7 @@ def _plug(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Ask
         low,
         high,
         setup,
-        f"{expected:.2f} V computed with the pack {how}" + (f"; the device needs {least:g} V" if least else ""),
+        f"{expected:.2f} V computed with the pack {pack.words}" + (f"; the device needs {least:g} V" if least else ""),
         *at_plug(situation),
         rules,
         expected=expected,

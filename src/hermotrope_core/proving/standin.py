@@ -159,7 +159,8 @@ class StandIn:
         return volts - drops
 
     def _loaded(self, gap: int, amps: float) -> float:
-        now = self.situation.at_demand(Demand("current", amps), self.situation.full_emf)
+        settled = self.situation.settled(self.situation.full_emf)
+        now = self.situation.at_demand(Demand("current", amps), settled)
         if not now.complete or any(b.cause == "collapse" for b in now.breaches):
             return 0.0
         if gap == 0:

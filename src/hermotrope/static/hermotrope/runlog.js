@@ -29,6 +29,13 @@ const runlog = (() => {
     };
   }
 
+  // Zero and one round figure on either side of it, so that a residual can be read off.
+  function evenly(far) {
+    const ten = 10 ** Math.floor(Math.log10(0.85 * far)), round = [5, 3, 2, 1.5, 1].find((n) => n * ten <= 0.85 * far) * ten;
+    return [-round, 0, round];
+  }
+  const signed = (value) => (value > 0 ? "+" : value < 0 ? "−" : "") + Number(Math.abs(value).toPrecision(2));
+
   function plot(holder, data, one, series, height, last, named, zero) {
     const options = {
       width: Math.max(280, holder.clientWidth), height: height + (last ? 24 : 0), legend: { show: false },
@@ -39,7 +46,8 @@ const runlog = (() => {
         const room = (hi - lo) * 0.12 || Math.abs(hi) * 0.05 || 1; return [Math.min(lo, Math.max(0, lo - room)), hi + room]; } } },
       axes: [
         axis({ size: last ? 28 : 8, space: 90, values: (u, ticks) => (last ? ticks.map((t) => figures.clock(t)) : ticks.map(() => "")), incrs: [1, 5, 15, 30, 60, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 432000] }),
-        axis({ size: 52, space: 24, values: (u, ticks) => ticks.map((t) => Number(t.toFixed(3))) }),
+        zero ? axis({ size: 52, splits: (u) => evenly(u.scales.y.max), values: (u, ticks) => ticks.map(signed) })
+          : axis({ size: 52, space: 24, values: (u, ticks) => ticks.map((t) => Number(t.toFixed(3))) }),
       ],
       series: [{}, ...series.map((s) => ({ points: { show: false }, spanGaps: false, ...s.look }))],
       hooks: { draw: [marks(data, one, named)], setCursor: [(u) => read(holder, u.cursor.idx, data)] },
@@ -72,14 +80,14 @@ const runlog = (() => {
     data.plots.forEach((one) => {
       const hasPrediction = one.predicted.some((v) => v !== null), last = !hasPrediction;
       const series = [{ values: one.measured, look: { stroke: ink("--copper"), width: 1.4 } }];
-      const keys = [bold(WORDS[one.column][0]), key("pack-key", "measured")];
+      const keys = [bold(`${WORDS[one.column][0]}, ${WORDS[one.column][1]}`), key("pack-key", "measured")];
       if (hasPrediction) { series.push({ values: one.predicted, look: { stroke: ink("--ink"), width: 1.8, dash: [6, 4] } }); keys.push(key("predicted-key", "predicted")); }
       if (one.fitted) { series.push({ values: one.fitted, look: { stroke: ink("--cool"), width: 1.8 } }); keys.push(key("inlet-key", "with the fit")); }
       title(holder, keys);
       plots.push(plot(holder, data, one, series, one.column.endsWith("_v") ? 170 : 100, last, one.column.endsWith("_v"), false));
       if (!hasPrediction) return;
-      title(holder, [document.createTextNode("measured less predicted")]);
-      plots.push(plot(holder, data, one, [{ values: one.residual, look: { stroke: ink("--refused"), width: 1.2 } }], 64, true, false, true));
+      title(holder, [document.createTextNode(`measured less predicted, ${WORDS[one.column][1]}`)]);
+      plots.push(plot(holder, data, one, [{ values: one.residual, look: { stroke: ink("--refused"), width: 1.2 } }], 76, true, false, true));
     });
     const out = document.createElement("p");
     out.className = "chart-read row-note"; out.setAttribute("role", "status");
