@@ -19,9 +19,9 @@ ON_SHARE = 0.05
 
 
 class Remark(msgspec.Struct, frozen=True):
-    """Something about a log: what (gap, reset, duplicate, unreadable, ended), from and to in seconds, in words."""
+    """Something about a log: what it is, from and to in seconds, in words."""
 
-    kind: Literal["gap", "reset", "duplicate", "unreadable", "ended"]
+    kind: Literal["gap", "reset", "duplicate", "unreadable", "turned", "ended"]
     start_s: float
     stop_s: float
     says: str
@@ -47,7 +47,7 @@ class RunLog(msgspec.Struct, frozen=True, eq=False):
 
 
 def clean(seconds: Array, columns: dict[Column, Array]) -> RunLog:
-    """A log from raw columns: unreadable rows and duplicates out, resets joined on, gaps and the end told.
+    """A log from raw columns: unreadable rows and duplicates out, minus turned, resets joined, gaps and the end told.
 
     Times may start anywhere. Where they jump back (the logger was switched off and on) what follows is put
     behind what was there, one usual interval later. Raises ValueError where fewer than two rows are left.
@@ -65,6 +65,8 @@ def clean(seconds: Array, columns: dict[Column, Array]) -> RunLog:
         remarks.append(
             Remark("unreadable", 0.0, 0.0, f"{lost} row{'s' * (lost > 1)} could not be read and are left out")
         )
+    columns, turned = _turned(columns)
+    remarks += turned
     seconds = seconds - seconds[0]
     steps = np.diff(seconds)
     forward = steps[steps > 0.0]
@@ -94,6 +96,14 @@ def clean(seconds: Array, columns: dict[Column, Array]) -> RunLog:
         remarks.append(Remark("gap", start, stop, f"nothing was logged for {duration(stop - start)}"))
     seconds, columns, ended = _ended(seconds, columns)
     return RunLog(seconds, columns, (*remarks, *ended))
+
+
+def _turned(columns: dict[Column, Array]) -> tuple[dict[Column, Array], list[Remark]]:
+    """Columns that read minus on average, the other way round: leads or a shunt were, or discharge is counted minus."""
+    minus = [name for name, column in columns.items() if np.mean(column) < 0.0]
+    words = " and ".join({"v": "volts", "a": "amperes"}[name[-1]] for name in minus)
+    remarks = [Remark("turned", 0.0, 0.0, f"its {words} read minus and are turned round")] if minus else []
+    return {name: -column if name in minus else column for name, column in columns.items()}, remarks
 
 
 def _ended(seconds: Array, columns: dict[Column, Array]) -> tuple[Array, dict[Column, Array], tuple[Remark, ...]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from unittest import TestCase
 
 import msgspec
@@ -42,8 +43,39 @@ TIMES = (
     ("clock past midnight", "time,V\n23:59:50,12.6\n23:59:55,12.6\n0:00:00,12.5\n", [0, 5, 10]),
     ("minutes", "elapsed (min);pack V;load A\n0;21;1,5\n1;20,9;1,5\n2;20,8;1,5\n", [0, 60, 120]),
     ("milliseconds", "t [ms],V\n0,12.6\n500,12.6\n1000,12.5\n", [0, 0.5, 1]),
+    ("hours and minutes past midnight", "time,V\n23:50,12.6\n23:55,12.6\n0:00,12.5\n", [0, 300, 600]),
+    ("minutes and seconds", "elapsed,V\n0:00,12.6\n0:30,12.6\n1:00,12.5\n", [0, 30, 60]),
+    (
+        "clocks put back in the night",
+        "stamp,V\n2026-10-25T02:59:00+02:00,12.6\n2026-10-25T02:00:00+01:00,12.6\n2026-10-25T02:01:00+01:00,12.5\n",
+        [0, 60, 120],
+    ),
+    ("since 1970", "timestamp,V\n1780000000000,12.6\n1780000001000,12.6\n1780000002000,12.5\n", [0, 1, 2]),
+    ("carriage returns", "t;V\r0;12,6\r1;12,6\r2;12,5\r", [0, 1, 2]),
     ("typed", "0 12.6 1.0\n10 12.5 1.0\n20 12.4 1.0\n", [0, 10, 20]),
     ("no time", "V\n12.6\n12.5\n12.4\n", [0, 1, 2]),
+)
+
+
+COLUMNS = (
+    ("units in a line of their own", "Time;Voltage;Current\ns;mV;mA\n0;20100;500\n1;20100;500\n2;20100;500\n"),
+    ("units in the cells", "Time,Voltage,Current\n0,20.1 V,500 mA\n1,20100 mV,0.5 A\n2,20.1V,0.5 ADC\n"),
+    ("single letters", "s,V,A,\n0,20.1,0.5,\n1,20.1,0.5,\n2,20.1,0.5,\n"),
+    ("channels", "Index;Time (s);CH1 (V);CH2 (A)\n1;0;20,1;0,5\n2;1;20,1;0,5\n3;2;20,1;0,5\n"),
+    (
+        "rows numbered",
+        "No.,Clock,Reading,Shunt current\n1,0:00:00,20.1 V,0.5\n2,0:00:01,20.1 V,0.5\n3,0:00:02,20.1 V,0.5\n",
+    ),
+    ("discharge counted minus", "t (s),U,I (mA)\n0,20.1,-500\n1,20.1,-500\n2,20.1,-500\n"),
+    (
+        "a dated comma",
+        "Zeit;U;I\n03.06.2026 21:00:00,5;20,1;0,5\n03.06.2026 21:00:01,5;20,1;0,5\n03.06.2026 21:00:02,5;20,1;0,5\n",
+    ),
+    (
+        "more than is wanted",
+        "time(s),voltage(V),current(A),power(W),capacity(mAh),temp(C)\n"
+        "0,20.1,.5,10,1,21\n1,20.1,.5,10,2,21\n2,20.1,.5,10,3,21\n",
+    ),
 )
 
 
@@ -65,6 +97,20 @@ class Recognising(TestCase):
         for name, text, seconds in TIMES:
             with self.subTest(name=name):
                 np.testing.assert_allclose(read(text)[1].seconds, seconds)
+
+    def test_many_ways_to_write_volts_and_amperes(self) -> None:
+        for name, text in COLUMNS:
+            with self.subTest(name=name):
+                log = read(text)[1]
+                np.testing.assert_allclose(log.seconds, [0, 1, 2])
+                self.assertEqual(sorted(log.columns), ["pack_a", "pack_v"])
+                np.testing.assert_allclose(log.columns["pack_v"], 20.1)
+                np.testing.assert_allclose(log.columns["pack_a"], 0.5)
+
+    def test_what_was_turned_round_is_told(self) -> None:
+        remarks = read(COLUMNS[5][1])[1].remarks
+        self.assertEqual([one.kind for one in remarks], ["turned"])
+        self.assertIn("amperes", remarks[0].says)
 
     def test_both_sides(self) -> None:
         found, _ = read("elapsed (min);pack V;pack A;load V;load A\n0;21;1;12;1,5\n1;20,9;1;12;1,5\n2;20,8;1;12;1,5\n")
@@ -92,8 +138,6 @@ class Recognising(TestCase):
                 read_log(SEMICOLONS.encode(), msgspec.structs.replace(found.mapping, **change))
 
     def test_what_an_instrument_gave_is_read_back(self) -> None:
-        from datetime import UTC, datetime
-
         rows = [[float(i), 20.0 - i, 0.5, 12.0, 0.8] for i in range(5)]
         data = written_log(rows, ("pack_v", "pack_a", "inlet_v", "inlet_a"), datetime(2026, 6, 3, tzinfo=UTC))
         found, log = read(data)

@@ -12,12 +12,13 @@ from collections.abc import Iterator
 from datetime import datetime
 from io import StringIO
 from itertools import pairwise
+from math import isfinite
 from typing import Literal
 
 import msgspec
 import numpy as np
 
-from hermotrope.formats.log_times import CLOCK, DATE, STAMP, clock_s, stamp_s, stamps_s
+from hermotrope.formats.log_times import CLOCK, DATE, STAMP, clocks_s, stamp_s, stamps_s
 from hermotrope_core.record import LogColumn, LogMapping, TimeKind
 from hermotrope_core.runlog import Array, Column, RunLog, clean
 
@@ -29,11 +30,16 @@ SEPARATORS = (";", "\t", ",", "|", " ")
 _PLAIN = re.compile(r"^[+\-−]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?$")
 _COMMA = re.compile(r"^[+\-−]?\d{1,3}(?:\.\d{3})*,\d+$|^[+\-−]?\d+,\d+(?:[eE][+\-]?\d+)?$")
 _POINT = re.compile(r"^[+\-−]?\d+\.\d+")
-_UNIT = re.compile(r"[\[(/ _]\s*(µ|u|m|k)?(V|A|volts?|amps?|ms|s|sec|min|h|hours?)\s*[\])]?\s*$", re.IGNORECASE)
+_WITH_UNIT = re.compile(r"^([+\-−]?[\d.,]+(?:[eE][+\-]?\d+)?)\s*(µ|u|m|k)?(V|A)(?:\s?(?:DC|AC))?$")
+_UNIT = re.compile(r"(?:^|[\[(/ _])\s*(µ|u|m|k)?(V|A|volts?|amps?|ms|s|sec|min|h|hours?)\s*[\])]?\s*$", re.IGNORECASE)
 _VOLTS = re.compile(r"volt|spann|tension|^u\b|^u[_ ]|^v\b|^v[_ ]|\bu$", re.IGNORECASE)
 _AMPS = re.compile(r"amp|curr|strom|courant|^i\b|^i[_ ]|\bi$", re.IGNORECASE)
 _TIME = re.compile(r"time|zeit|temps|stamp|elapsed|clock|^t\b|^s$|sec|^date|datum", re.IGNORECASE)
-_INLET = re.compile(r"inlet|load|device|plug|\bout|output|2\b", re.IGNORECASE)
+_INLET = re.compile(r"inlet|load|device|plug|\bout|output", re.IGNORECASE)
+_SECOND = re.compile(r"2$")
+LEAST_EPOCH_MS = 1e11
+"""Times above this since 1970 are milliseconds (in seconds it would be the year 5138)."""
+Place = Literal["pack", "inlet"]
 _PREFIX = {"": 1.0, "m": 1e-3, "µ": 1e-6, "u": 1e-6, "k": 1e3}
 
 
@@ -77,7 +83,7 @@ def decoded(data: bytes) -> tuple[str, str]:
         return data.decode("cp1252", "replace"), "cp1252"
 
 
-def recognise(data: bytes, place: Literal["pack", "inlet"] = "pack") -> Recognised:
+def recognise(data: bytes, place: Place = "pack") -> Recognised:
     """Propose how to read a file whose logger sat at `place`. Raises `LogError`."""
     text, encoding = decoded(data)
     lines = text[:40_000].splitlines()[:LOOKED_AT]
@@ -85,15 +91,30 @@ def recognise(data: bytes, place: Literal["pack", "inlet"] = "pack") -> Recognis
     rows = [_cells(line, separator) for line in lines]
     first = _first_row(rows)
     body = [row for row in rows[first : first + 40] if len(row) >= len(rows[first])]
-    header = rows[first - 1] if first and len(rows[first - 1]) >= len(rows[first]) - 1 else []
-    names = [header[i].strip().strip('"') if i < len(header) else f"column {i + 1}" for i in range(len(rows[first]))]
+    names = _names(rows[:first], len(rows[first]))
     decimal: Literal[".", ","] = _decimal(body, separator)
     kinds = [_kind([row[i] for row in body], decimal) for i in range(len(names))]
     time_index, time_kind = _time(names, kinds, body, decimal)
-    roles = _roles(names, kinds, time_index, time_kind, place)
+    free = [i for i, kind in enumerate(kinds) if kind == "number" and (i != time_index or time_kind == "rows")]
+    roles = _roles(names, body, free, place)
     day_first = _day_first([row[max(0, time_index)] for row in body])
     mapping = LogMapping(encoding, separator, decimal, first, time_index, time_kind, day_first, roles)
     return Recognised(mapping, _seen(names, body, mapping), tuple(_about(mapping, rows, first)))
+
+
+def _names(above: list[list[str]], width: int) -> list[str]:
+    """What the columns are called: the line above the numbers, with its units where those have a line of their own."""
+    header = above[-1] if above and len(above[-1]) >= width - 1 else []
+    if len(above) > 1 and len(above[-2]) == len(header) and all(not cell or _UNIT.match(cell) for cell in header):
+        header = [f"{name} ({unit})" if unit else name for name, unit in zip(above[-2], header, strict=True)]
+    return [header[i].strip().strip('"') if i < len(header) else f"column {i + 1}" for i in range(width)]
+
+
+def _counts(body: list[list[str]], index: int) -> bool:
+    """Whether a column only numbers its rows."""
+    cells = [row[index] for row in body]
+    whole = [int(cell) for cell in cells if cell.isdecimal()]
+    return len(whole) == len(cells) > 2 and all(b == a + 1 for a, b in pairwise(whole))
 
 
 def _cells(line: str, separator: str) -> list[str]:
@@ -125,7 +146,13 @@ def _separator(lines: list[str]) -> str:
 
 
 def _is_value(cell: str) -> bool:
-    return bool(_PLAIN.match(cell) or CLOCK.match(cell) or DATE.match(cell) or STAMP.match(cell) or _COMMA.match(cell))
+    return any(one.match(cell) for one in (_PLAIN, CLOCK, DATE, STAMP, _COMMA, _WITH_UNIT))
+
+
+def _bare(cell: str) -> str:
+    """A cell without the unit that may stand in it."""
+    match = _WITH_UNIT.match(cell)
+    return match[1] if match else cell
 
 
 def _first_row(rows: list[list[str]]) -> int:
@@ -139,12 +166,11 @@ def _first_row(rows: list[list[str]]) -> int:
 
 
 def _decimal(rows: list[list[str]], separator: str) -> Literal[".", ","]:
-    if separator == ",":
-        quoted = sum(bool(_COMMA.match(cell)) for row in rows for cell in row)
-        return "," if quoted else "."
-    commas = sum(bool(_COMMA.match(cell)) for row in rows for cell in row)
-    points = sum(bool(_POINT.match(cell)) and not DATE.match(cell) for row in rows for cell in row)
-    return "," if commas > points else "."
+    """As most of the cells have it; between commas, cells with a comma can only be quoted ones."""
+    cells = [_bare(cell) for row in rows for cell in row if not (DATE.match(cell) or STAMP.match(cell))]
+    commas = sum(bool(_COMMA.match(cell)) for cell in cells)
+    points = sum(bool(_POINT.match(cell)) for cell in cells)
+    return "," if commas > (0 if separator == "," else points) else "."
 
 
 def _kind(cells: list[str], decimal: str) -> str:
@@ -156,13 +182,8 @@ def _kind(cells: list[str], decimal: str) -> str:
 
 
 def _number(cell: str, decimal: str) -> float | None:
-    text = cell.replace("−", "-")
-    if decimal == ",":
-        text = text.replace(".", "").replace(",", ".")
-    try:
-        return float(text)
-    except ValueError:
-        return None
+    value = _or_nan(cell.replace(".", "").replace(",", ".") if decimal == "," else cell)
+    return value if isfinite(value) else None
 
 
 def _time(names: list[str], kinds: list[str], rows: list[list[str]], decimal: str) -> tuple[int, TimeKind]:
@@ -197,26 +218,27 @@ def _seconds_kind(name: str) -> TimeKind:
     )  # type: ignore[return-value]  # one of TimeKind
 
 
-def _roles(
-    names: list[str], kinds: list[str], time_index: int, time_kind: TimeKind, place: str
-) -> tuple[LogColumn, ...]:
+def _roles(names: list[str], body: list[list[str]], free: list[int], place: Place) -> tuple[LogColumn, ...]:
+    """Which of the free columns hold volts or amperes, by their cells, else by their names; of which side."""
     taken: list[LogColumn] = []
-    free = [i for i, kind in enumerate(kinds) if kind == "number" and not (i == time_index and time_kind != "rows")]
     for i in free:
-        unit = _UNIT.search(names[i])
-        letter = unit[2][0].upper() if unit and unit[2][0].lower() in "va" else ""
-        if not letter:
+        inside, unit = _WITH_UNIT.match(body[0][i]), _UNIT.search(names[i])
+        letter = inside[3] if inside else unit[2][0].upper() if unit else ""
+        if letter not in ("V", "A"):
             letter = "V" if _VOLTS.search(names[i]) else "A" if _AMPS.search(names[i]) else ""
         if letter:
-            side = "inlet" if _INLET.search(re.sub(_UNIT, "", names[i])) else place
-            _take(taken, i, side, letter, _PREFIX[(unit[1] or "").lower()] if unit else 1.0)
+            plain = re.sub(_UNIT, "", names[i])
+            side: Place = "inlet" if _INLET.search(plain) else place
+            if _SECOND.search(plain) and any(one.what == f"{side}_{letter.lower()}" for one in taken):
+                side = "pack" if side == "inlet" else "inlet"
+            _take(taken, i, side, letter, _PREFIX[(unit[1] or "").lower()] if unit and not inside else 1.0)
     if not taken:  # no names: volts first, amperes second
-        for i, letter in zip(free, "VA", strict=False):
+        for i, letter in zip([i for i in free if not _counts(body, i)], "VA", strict=False):
             _take(taken, i, place, letter, 1.0)
     return tuple(taken)
 
 
-def _take(taken: list[LogColumn], index: int, side: str, letter: str, factor: float) -> None:
+def _take(taken: list[LogColumn], index: int, side: Place, letter: str, factor: float) -> None:
     what: Column = f"{side}_{letter.lower()}"  # type: ignore[assignment]  # one of Column
     if all(one.what != what for one in taken):
         taken.append(LogColumn(index, what, factor))
@@ -284,7 +306,7 @@ def read_log(data: bytes, mapping: LogMapping) -> RunLog:
 
 
 def _columns(text: str, mapping: LogMapping, wanted: set[int]) -> dict[int, list[str]]:
-    lines = StringIO(text)
+    lines = StringIO(text, newline=None)
     for _ in range(mapping.first_row):
         lines.readline()
     reader = (
@@ -319,8 +341,11 @@ def _floats(cells: list[str], decimal: str) -> Array:
 
 
 def _or_nan(cell: str) -> float:
+    """The number in a cell with decimal points, in volts or amperes if a unit stands with it; else not a number."""
+    match = _WITH_UNIT.match(cell.strip())
+    text, prefix = (match[1], match[2] or "") if match else (cell, "")
     try:
-        return float(cell.replace("−", "-"))
+        return float(text.replace("−", "-")) * _PREFIX[prefix]
     except ValueError:
         return float("nan")
 
@@ -350,11 +375,14 @@ def _seconds(columns: dict[int, list[str]], mapping: LogMapping, text: str) -> A
     if kind == "stamp":
         return stamps_s(cells, mapping.day_first)
     if kind == "clock":
-        made = np.array([clock_s(cell) for cell in cells])
+        made = clocks_s(cells)
         with np.errstate(invalid="ignore"):
             over = np.diff(made, prepend=made[:1]) < -43_200.0  # past midnight
         return made + 86_400.0 * np.cumsum(over)
-    return _floats(cells, mapping.decimal) * {"milliseconds": 1e-3, "minutes": 60.0, "hours": 3600.0}.get(kind, 1.0)
+    numbers = _floats(cells, mapping.decimal)
+    if kind == "seconds" and np.nanmax(numbers, initial=0.0) > LEAST_EPOCH_MS:
+        kind = "milliseconds"
+    return numbers * {"milliseconds": 1e-3, "minutes": 60.0, "hours": 3600.0}.get(kind, 1.0)
 
 
 def written_log(rows: list[list[float]], names: tuple[str, ...], began: datetime) -> bytes:
