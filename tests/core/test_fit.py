@@ -8,9 +8,11 @@ from unittest import TestCase
 import numpy as np
 
 from hermotrope_core.case import Case, number, planned
+from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.discharge import run
 from hermotrope_core.document import case_from
 from hermotrope_core.fit import compare, fit, fitted, shares_of_runtime
+from hermotrope_core.fit.result import Z90, Found
 from hermotrope_core.runlog import Column, RunLog, clean
 from hermotrope_core.simulate import Simulation, samples
 from hermotrope_core.situation import Situation
@@ -147,6 +149,50 @@ class SurfaceCharge(TestCase):
     def test_none_is_seen_where_there_is_none(self) -> None:
         plan = planned(case("cases", "gauge-panel-boosted"))
         self.assertEqual(fit(plan, logged(plan, every=30.0, most=1e7)).aside, ())
+
+
+class HalfARun(TestCase):
+    """No cell follows its table exactly: what that does to the capacity depends on where the run stops."""
+
+    def found(self, name: str, share: float, seed: int) -> tuple[Found, float]:
+        """The capacity that a run stopped at a share of its length tells, and how far it is off."""
+        plan = planned(case("cases", name))
+        assert plan.source is not None
+        random = np.random.default_rng(seed)
+        socs, volts = np.array(CHEMISTRIES[plan.source.chemistry].ocv_by_soc).T
+        volts = np.maximum.accumulate(volts + np.interp(socs, np.linspace(0, 1, 4), random.normal(0, 0.006, 4)))
+        factor = random.uniform(0.7, 1.1)
+        own = {"source.ocv": [*zip(socs.tolist(), volts.tolist(), strict=True)]}
+        real = planned(case("cases", name, **own, **{"source.capacity_ah": factor * number(plan.source.capacity_ah)}))
+        lasts = run(real).runtime_s
+        found = fit(plan, logged(real, ("pack_v", "pack_a"), seed, lasts / 4000, share * lasts)).of("capacity")
+        assert found is not None
+        return found, abs((found.now or 0.0) / found.was / factor - 1.0)
+
+    def test_the_whole_run_tells_the_capacity_and_half_of_it_where_the_table_is_steep(self) -> None:
+        for name, share in (
+            ("hide-mount-on-tool-pack", 0.5),
+            ("hide-mount-on-tool-pack", 1),
+            ("gauge-panel-boosted", 1),
+        ):
+            inside = 0
+            for seed in range(6):
+                found, off = self.found(name, share, seed)
+                self.assertTrue(found.told, (name, share, found))
+                inside += off <= max(Z90 * found.sigma, 0.03)
+            self.assertGreaterEqual(inside, 5, (name, share))
+
+    def test_half_a_run_on_a_flat_table_does_not(self) -> None:
+        for name in ("gauge-panel-boosted", "moth-lamp-on-lead-acid"):
+            for seed in range(3):
+                self.assertIn("let it run further", self.found(name, 0.5, seed)[0].says)
+
+    def test_what_the_plan_knows_better_is_left_to_it(self) -> None:
+        known = {"source.resistance_ohm": {"value": 0.025, "known_by": "measured"}}
+        plan = planned(case("cases", "moth-lamp-on-lead-acid", **known))
+        found = fit(plan, logged(plan)).of("resistance")
+        assert found is not None
+        self.assertIn("better than the plan", found.says)
 
 
 class CannotTell(TestCase):

@@ -15,7 +15,7 @@ from hermotrope_core.fields import FIELDS
 from hermotrope_core.fit.result import Found, judged
 from hermotrope_core.fit.sides import Sides
 from hermotrope_core.runlog import Array
-from hermotrope_core.spread import MEASURED_SPREAD, spread_of
+from hermotrope_core.spread import MEASURED_SPREAD, SPREAD, spread_of
 
 APART = 1.25
 """Two modes are told apart where their watts differ at least by this factor."""
@@ -84,7 +84,7 @@ def load_found(case: Case, sides: Sides) -> list[Found]:
             own = volts[rows] / np.maximum(amps[rows], 1e-12)
         else:
             now = float(np.mean(own))
-        return judged(_blank(case, mode), _deviation(own, now), now, f"mean of {rows.sum()} rows at the inlet")
+        return judged(*_blank_known(case, mode), _deviation(own, now), now, f"mean of {rows.sum()} rows at the inlet")
 
     return _by_mode(case, watts, _assign(case, circuit, watts, at_pack=False), told)
 
@@ -137,7 +137,8 @@ def _through_holder(case: Case, circuit: Circuit, sides: Sides) -> list[Found]:
         if factor is None:
             return _unsaid(case, mode, "cannot tell: no load behind this converter takes what was logged")
         now = number(mode.draw or 0.0) * factor
-        return judged(_blank(case, mode), _deviation(watts[rows], mean), now, "the pack's watts less the losses behind")
+        off = _deviation(watts[rows], mean)
+        return judged(*_blank_known(case, mode), off, now, "the pack's watts less the losses behind")
 
     return _by_mode(case, watts, _assign(case, circuit, watts, at_pack=True), told)
 
@@ -171,6 +172,11 @@ def _blank(case: Case, mode: Mode) -> Found:
     return Found(
         "load", place, f"{FIELDS[own].term} of “{mode.name}”", FIELDS[own].unit, number(mode.draw or 0.0), None, 0.0, ""
     )
+
+
+def _blank_known(case: Case, mode: Mode) -> tuple[Found, float]:
+    """A mode's draw before the fit, and the half-width to which the plan knows it."""
+    return _blank(case, mode), spread_of(mode.draw) if mode.draw is not None else SPREAD["typical"]
 
 
 def _unsaid(case: Case, mode: Mode, says: str) -> Found:
@@ -213,4 +219,4 @@ def efficiency_found(case: Case, sides: Sides) -> Found | None:
         return msgspec.structs.replace(
             blank, says=f"cannot tell its rows apart: {100 * now:.1f} % on average", sigma=sigma
         )
-    return judged(blank, sigma, now, "watts behind it over watts before it, its own draw taken off")
+    return judged(blank, spread_of(planned), sigma, now, "watts behind it over watts before it, its own draw taken off")

@@ -12,12 +12,15 @@ from hermotrope_core.fit.result import Found, Parting, judged
 from hermotrope_core.fit.sides import Sides
 from hermotrope_core.runlog import Array
 from hermotrope_core.situation import Situation
+from hermotrope_core.spread import spread_of
 
 BLOCKS = 40
 PARTS_SHARE = 0.012
 """A block's volts part from the model when they are off by this share of the pack's volts on average."""
 SOFT_START = 0.985
 """Under this share of the full pack's volts a run is taken not to have begun full."""
+TABLE_V, TABLE_SPAN = 0.006, 0.05
+"""Standard deviation of a cell's open volts from its table (typical), and the charge on either side for its slope."""
 SURFACE_TAU_S = (20.0, 3600.0)
 """Surface charge fades under load with a time constant in this range (typical)."""
 SURFACE_WORTH = 10.0
@@ -42,19 +45,41 @@ class PackFit(msgspec.Struct, frozen=True, eq=False):
     surface: Surface | None = None
 
 
-def pack_volts(circuit: Circuit, sides: Sides, capacity: float, resistance: float) -> Array:
-    """Terminal volts V = E(soc) - I R with the charge counted from the logged current (model of the run)."""
+def charge_left(circuit: Circuit, sides: Sides, capacity: float) -> Array:
+    """State of charge at every row, counted from the logged current with Peukert's law (model of the run)."""
     assert sides.pack_a is not None
     amps = sides.pack_a
     rated, q = circuit.rated_a * capacity, circuit.peukert - 1.0
     flow = amps * np.maximum(1.0, np.maximum(amps, 0.0) / rated) ** q if q else amps
     steps = np.diff(sides.seconds) * 0.5 * (flow[1:] + flow[:-1])
     taken = np.concatenate([[0.0], np.cumsum(steps)])
-    soc = circuit.start_soc - taken / (3600.0 * circuit.charge_ah * capacity)
+    left: Array = circuit.start_soc - taken / (3600.0 * circuit.charge_ah * capacity)
+    return left
+
+
+def pack_volts(circuit: Circuit, sides: Sides, capacity: float, resistance: float) -> Array:
+    """Terminal volts V = E(soc) - I R."""
+    assert sides.pack_a is not None
     table = np.array(circuit.emf_by_soc)
     ohm = circuit.stretches[0].elements[0].resistance_ohm
-    made: Array = np.interp(soc, table[:, 0], table[:, 1]) - amps * ohm * resistance
+    emf: Array = np.interp(charge_left(circuit, sides, capacity), table[:, 0], table[:, 1])
+    made: Array = emf - sides.pack_a * ohm * resistance
     return made
+
+
+def table_doubt(case: Case, sides: Sides, capacity: float) -> float:
+    """Relative doubt of the capacity because no cell follows its table exactly: σ_V / |dE/dsoc| over the charge taken.
+
+    Where a run stops on a flat stretch of the table, a few millivolts are much charge; at the knee they are none.
+    """
+    circuit = circuit_of(case)
+    assert case.source is not None
+    left = float(np.clip(charge_left(circuit, sides, capacity)[-1], 0.0, circuit.start_soc))
+    socs, volts = np.array(circuit.emf_by_soc).T
+    at = max(0.0, left - TABLE_SPAN), min(circuit.start_soc, left + TABLE_SPAN)
+    slope = float(np.diff(np.interp(at, socs, volts))[0]) / max(at[1] - at[0], 1e-9)
+    off = TABLE_V * case.source.cells_in_series / max(slope, 1e-9)
+    return off / max(circuit.start_soc - left, 1e-9)
 
 
 def fit_pack(case: Case, sides: Sides) -> PackFit | None:
@@ -135,21 +160,23 @@ def gap_doubt(sides: Sides, gaps_s: float) -> float:
     return gaps_s / max(float(sides.seconds[-1]), 1e-9) * varies
 
 
-def pack_found(case: Case, made: PackFit, doubt: float) -> tuple[Found, Found]:
-    """Capacity and resistance as the fit has them."""
+def pack_found(case: Case, made: PackFit, gaps: float, table: float) -> tuple[Found, Found]:
+    """Capacity and resistance as the fit has them; doubts of the capacity add to what least squares leave."""
     source = case.source
     assert source is not None
     capacity, ohm = number(source.capacity_ah), number(source.resistance_ohm)
     first = Found("capacity", "source.capacity_ah", "Capacity of the pack", "Ah", capacity, None, 0.0, "")
     second = Found("resistance", "source.resistance_ohm", "Resistance of the pack", "Ω", ohm, None, 0.0, "")
+    sigma = float(np.sqrt(made.sigma_capacity**2 + gaps**2 + table**2))
     rests = "charge counted against the fall of the pack's volts"
-    sigma = float(np.hypot(made.sigma_capacity, doubt))
-    return (
-        judged(first, sigma, capacity * made.capacity, rests),
-        judged(second, made.sigma_resistance, ohm * made.resistance, "how the volts follow the current")
-        if ohm
-        else msgspec.structs.replace(second, says="cannot tell: it is planned as 0 Ω"),
-    )
+    first = judged(first, spread_of(source.capacity_ah), sigma, capacity * made.capacity, rests)
+    if not first.told and table > max(made.sigma_capacity, gaps):
+        flat = "; let it run further: where it stopped the pack's volts hardly fall with its charge"
+        first = msgspec.structs.replace(first, says=first.says + flat)
+    if not ohm:
+        return first, msgspec.structs.replace(second, says="cannot tell: it is planned as 0 Ω")
+    known, rests = spread_of(source.resistance_ohm), "how the volts follow the current"
+    return first, judged(second, known, made.sigma_resistance, ohm * made.resistance, rests)
 
 
 def starts_full(case: Case, made: PackFit, sides: Sides) -> bool:

@@ -6,10 +6,11 @@ from typing import Literal
 
 import msgspec
 
+from hermotrope_core.spread import MEASURED_SPREAD
+
 What = Literal["capacity", "resistance", "load", "efficiency"]
-TELLS: dict[What, float] = {"capacity": 0.02, "resistance": 0.10, "load": 0.02, "efficiency": 0.03}
-"""Half-width of the 99 % interval, relative, up to which the data is said to tell an input."""
-Z99 = 2.576
+TELLS: dict[What, float] = {"capacity": 0.10, "resistance": 0.25, "load": 0.10, "efficiency": 0.05}
+"""Half-width of the 90 % interval, relative, up to which a run is said to tell an input."""
 Z90 = 1.645
 
 
@@ -63,14 +64,20 @@ class Fit(msgspec.Struct, frozen=True):
         return next((one for one in self.found if one.what == what), None)
 
 
-def judged(found: Found, sigma: float, now: float, rests: str) -> Found:
-    """The input with its estimate where that is sure enough, else with why it cannot be told."""
-    half = Z99 * sigma
-    if not half <= TELLS[found.what]:  # also where sigma is not a number
+def judged(found: Found, known: float, sigma: float, now: float, rests: str) -> Found:
+    """The input with its estimate where the run is sure enough and surer than the plan; else why it cannot be told.
+
+    `known` is the half-width of the plan's own 90 % interval, `sigma` the run's standard deviation, both relative.
+    """
+    half = Z90 * sigma
+    if half <= TELLS[found.what] and half <= max(known, MEASURED_SPREAD):
+        return msgspec.structs.replace(found, now=now, sigma=sigma, says=rests)
+    if not half < 5.0:  # also where sigma is not a number
+        says = "cannot tell: this run does not depend on it"
+    elif half <= TELLS[found.what]:
         says = (
-            f"cannot tell: this run leaves it open by ± {100 * Z90 * sigma:.0f} %"
-            if sigma < 5
-            else "cannot tell: this run does not depend on it"
+            f"cannot tell better than the plan's ± {100 * known:.0f} %: this run leaves it open by ± {100 * half:.0f} %"
         )
-        return msgspec.structs.replace(found, now=None, sigma=sigma, says=says)
-    return msgspec.structs.replace(found, now=now, sigma=sigma, says=rests)
+    else:
+        says = f"cannot tell: this run leaves it open by ± {100 * half:.0f} %"
+    return msgspec.structs.replace(found, now=None, sigma=sigma, says=says)

@@ -10,7 +10,7 @@ from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import circuit_of
 from hermotrope_core.figures import duration
 from hermotrope_core.fit.load import efficiency_found, load_found
-from hermotrope_core.fit.pack import fit_pack, gap_doubt, pack_found, starts_full
+from hermotrope_core.fit.pack import fit_pack, gap_doubt, pack_found, starts_full, table_doubt
 from hermotrope_core.fit.result import Fit, Found, Parting
 from hermotrope_core.fit.sides import Sides, sides_of
 from hermotrope_core.runlog import Array, RunLog
@@ -42,7 +42,9 @@ def fit(case: Case, log: RunLog) -> Fit:
     if made is None:
         found += _pack_unsaid(case, sides)
     else:
-        capacity, resistance = pack_found(case, made, gap_doubt(sides, log.gaps()))
+        capacity, resistance = pack_found(
+            case, made, gap_doubt(sides, log.gaps()), table_doubt(case, sides, made.capacity)
+        )
         parting = made.parting
         for one in made.parting:
             word = "above" if one.volts > 0 else "below"
