@@ -38,8 +38,22 @@ class Sheet(TestCase):
     def test_the_label_says_what_may_go_in_and_what_comes_out(self) -> None:
         rows = dict(box_label(Situation(self.case)).rows)
         self.assertEqual((rows["IN"], rows["OUT"], rows["FUSE"]), ("15.0–21.0 V DC", "12 V DC", "7.5 A"))
+        self.assertEqual(rows["PACK"], "72 Wh, Lithium-ion")
         # 7.5 A / 1.25 at 15 V through 92 % makes 6.9 A at 12 V, less than the converter's 8 A
         self.assertEqual(rows["LOAD"], "6.9 A at most")
+
+    def test_polarity_is_a_symbol_or_words(self) -> None:
+        centre = {"device.inlet": {"kind": "barrel", "polarity": "centre-positive", "measured": True}}
+        barrel = box_label(Situation(planned(case("cases", "hide-mount-on-tool-pack", **centre))))
+        self.assertEqual((barrel.centre, "POLARITY" in dict(barrel.rows)), ("+", False))
+        pins = {"kind": "pins", "pin_count": 3, "readings": [{"red": 1, "black": 3, "reading_v": 12.1}]}
+        for inlet, words in (
+            (pins, "+ pin 1, − pin 3, mating face"),
+            ({"kind": "usb-c"}, "as the USB plug has it"),
+            ({"kind": "terminals"}, "+ and − as marked on both ends"),
+        ):
+            made = planned(case("cases", "hide-mount-on-tool-pack", **{"device.inlet": inlet}))
+            self.assertEqual(dict(box_label(Situation(made)).rows)["POLARITY"], words)
 
     def test_a_closed_box_derates_the_label(self) -> None:
         closed = planned(case("cases", "hide-mount-on-tool-pack", **{"conditions.enclosure": "closed"}))

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.case import Case, Converter, Fuse, Linear, maybe, number
+from hermotrope_core.case import Converter, Fuse, Linear, Source, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.design import CLOSED_BOX_DERATING
 from hermotrope_core.figures import digits, figure
+from hermotrope_core.inlets import Connector
+from hermotrope_core.pins import nets_of
 from hermotrope_core.situation import Situation
 from hermotrope_core.wiring import FUSE_MARGIN
 
@@ -31,9 +33,28 @@ def box_label(situation: Situation) -> BoxLabel:
         ("OUT", _output(situation)),
         ("LOAD", f"{figure(_most_amps(situation), 'A', 2)} at most"),
         ("FUSE", ", ".join(fuses) or "none"),
-        ("PACK", f"{_watt_hours(case):.0f} Wh {source.chemistry}"),
+        ("PACK", _pack(source)),
     ]
+    if not centre:
+        rows.insert(2, ("POLARITY", _polarity(inlet)))
     return BoxLabel(f"{case.device.name} only", tuple(rows), centre)
+
+
+def _polarity(inlet: Connector | None) -> str:
+    """Plus and minus in words, where no barrel's symbol can say them."""
+    if inlet is not None and inlet.kind == "pins":
+        nets = nets_of(inlet)
+        if nets.settled:
+            return f"+ pin {_listed(nets.plus)}, − pin {_listed(nets.minus)}, mating face"
+    if inlet is not None and inlet.kind == "cell-bay":
+        return "+ and − as the bay’s map shows"
+    if inlet is not None and inlet.kind in ("usb-a", "usb-c"):
+        return "as the USB plug has it"
+    return "+ and − as marked on both ends"
+
+
+def _listed(pins: tuple[int, ...]) -> str:
+    return ", ".join(str(pin) for pin in pins)
 
 
 def _input(situation: Situation) -> tuple[float, float]:
@@ -85,7 +106,9 @@ def _most_amps(situation: Situation) -> float:
     return min(limits) if limits else (now.inlet_a if now.complete else 0.0)
 
 
-def _watt_hours(case: Case) -> float:
-    source = case.source
-    assert source is not None
-    return number(source.capacity_ah) * CHEMISTRIES[source.chemistry].nominal_v * source.cells_in_series
+def _pack(source: Source) -> str:
+    """Watt-hours as rated, and the chemistry without what stands in brackets."""
+    cell = CHEMISTRIES[source.chemistry]
+    name = cell.label.split(" (")[0]
+    watt_hours = number(source.capacity_ah) * cell.nominal_v * source.cells_in_series
+    return name if cell.endless else f"{watt_hours:.0f} Wh, {name}"
