@@ -154,6 +154,13 @@ class Windows(TestCase):
         for value, level in ((45.0, "pass"), (75.0, "note"), (95.0, "stop")):
             self.assertEqual(judge(ask, value).level, level)
 
+    def test_a_run_that_keeps_a_reserve_is_stopped_by_hand(self) -> None:
+        lamp = Situation(planned(case("cases", "moth-lamp-on-lead-acid")))
+        assert lamp.run is not None
+        self.assertEqual(lamp.run.end_cause, "reserve")
+        self.assertIn("stop it where the pack reads 12.0", gates(lamp, {})[-1].connect[0])
+        self.assertIn("ends by itself", gates(Situation(mount()), {})[-1].connect[0])
+
     def test_a_warning_is_seen_at_the_pack_where_a_converter_holds_the_plug(self) -> None:
         warns = planned(case("cases", "hide-mount-on-tool-pack", **{"device.low_warning": True}))
         ask = of(gates(Situation(warns), {}), "alarm.device")

@@ -312,6 +312,17 @@ class Logs(Base):
         answer = self.post("log-bring", rows="0 21.0 0.5\n60 20.9 0.5\n120 20.8 0.5\n")
         self.assertContains(answer, "Nothing is imported yet")
 
+    def test_a_log_that_stops_counts_once_somebody_says_that_the_run_was_over(self) -> None:
+        self.pass_all()
+        cut = csv_of(planned(provable())).splitlines(keepends=True)[:900]
+        row = self.bring(b"".join(cut))
+        self.assertContains(self.keep(row), "The run was over then: count it")
+        self.assertEqual(self.post("log-count", row.pk).status_code, 422)
+        self.assertContains(self.post("log-count", row.pk, was_over="yes"), "it ran")
+        row.refresh_from_db()
+        newest = ReadingRow.objects.filter(ask="run-down.runtime").latest("pk")
+        self.assertEqual((row.ended, newest.value), (True, row.lasts_s))
+
     def test_a_log_beside_a_plan_that_never_ends_or_ends_much_later(self) -> None:
         data = csv_of(planned(provable()))
         self.made = bench.create(provable(**{"device.modes.0.power_w": 0, "path.2.quiescent_w": 0}), "It draws nothing")

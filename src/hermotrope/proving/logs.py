@@ -85,10 +85,16 @@ def add_rows(row: RunLogRow, rows: list[list[float]]) -> None:
 
 
 @transaction.atomic
-def count_as_run_down(row: RunLogRow) -> ReadingRow:
-    """Take a log's duration as the reading of the run-down. Raises `EditError` where it did not end by itself."""
-    if not row.ended:
+def count_as_run_down(row: RunLogRow, *, was_over: bool) -> ReadingRow:
+    """Take a log's duration as the reading of the run-down.
+
+    `was_over`: somebody saw that the run was over where a log stops. Raises `EditError` where nothing says so.
+    """
+    if not row.ended and not was_over:
         raise EditError("this log stops before the run ended: it does not say how long it runs")
+    if not row.ended:
+        row.ended = True
+        row.save(update_fields=["ended"])
     return take_reading(row.conversion, RUN_DOWN, row.lasts_s, f"log “{row.name}”")
 
 

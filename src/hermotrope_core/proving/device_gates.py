@@ -256,6 +256,20 @@ def _warning(situation: Situation) -> Ask:
     )
 
 
+def _until(situation: Situation) -> str:
+    """When a run-down is over: at the pack's volts where the plan keeps a reserve, else by itself."""
+    run, circuit = situation.run, situation.circuit
+    if run is None or run.end_cause != "reserve":
+        return "until it ends by itself"
+    left = f"{100 * circuit.reserve_soc:.0f} % left, the plan’s reserve"
+    mode = next(one for one in situation.modes if one.name == run.end_mode)
+    now = situation.at(mode, circuit.reserve_soc)
+    if circuit.port is not None or not now.complete:
+        return f"until the bank shows {left}: nothing stops it there but you"
+    volts = circuit.emf(circuit.reserve_soc) - now.source_a * circuit.stretches[0].elements[0].resistance_ohm
+    return f"stop it where the pack reads {volts:.2f} V in “{mode.name}” ({left}): nothing stops it there but you"
+
+
 def run_down(situation: Situation, basis: str, runtime: tuple[float, float] | None) -> Gate | None:
     """How long it really runs, against the range of the estimate."""
     if situation.run is None or situation.run.runtime_s <= 0.0:
@@ -286,7 +300,7 @@ def run_down(situation: Situation, basis: str, runtime: tuple[float, float] | No
         expected=situation.run.runtime_s,
     )
     connect = (
-        "A full pack, the duty as planned, a logger in line; until it ends by itself.",
+        f"A full pack, the duty as planned, a logger in line; {_until(situation)}.",
         "Stay near, or in sight of it: a first run is not left alone.",
     )
     return Gate("run-down", "Run-down", connect, (ask,), basis, energises=True)

@@ -152,7 +152,7 @@ def remove(request: HttpRequest, conversion: Conversion, log: int) -> HttpRespon
 @proving
 def count(request: HttpRequest, conversion: Conversion, log: int) -> HttpResponse:
     """Take the log's duration as the reading of the run-down."""
-    logs.count_as_run_down(_row(conversion, log))
+    logs.count_as_run_down(_row(conversion, log), was_over=request.POST.get("was_over") == "yes")
     return answer(request, conversion)
 
 
