@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from hermotrope_core.figures import duration
 
@@ -14,14 +15,16 @@ Column = Literal["pack_v", "pack_a", "inlet_v", "inlet_a"]
 COLUMNS: tuple[Column, ...] = ("pack_v", "pack_a", "inlet_v", "inlet_a")
 GAP_TIMES = 5.0
 """A pause counts as a gap from so many usual intervals on."""
-ON_SHARE = 0.05
-"""Under this share of the usual value the run is over (the pack opened, the device stopped)."""
+NOTHING_SHARE = 0.002
+"""Under this share of the most that is logged a meter shows nothing."""
+ON_SHARE = 0.3
+"""Under this share of the lightest load (or of the device's volts) nothing runs: before the run, or after it."""
 
 
 class Remark(msgspec.Struct, frozen=True):
     """Something about a log: what it is, from and to in seconds, in words."""
 
-    kind: Literal["gap", "reset", "duplicate", "unreadable", "turned", "ended"]
+    kind: Literal["gap", "reset", "duplicate", "unreadable", "turned", "began", "ended"]
     start_s: float
     stop_s: float
     says: str
@@ -47,77 +50,96 @@ class RunLog(msgspec.Struct, frozen=True, eq=False):
 
 
 def clean(seconds: Array, columns: dict[Column, Array]) -> RunLog:
-    """A log from raw columns: unreadable rows and duplicates out, minus turned, resets joined, gaps and the end told.
+    """A log from raw columns: unreadable rows and duplicates out, minus turned, resets joined, and only what ran.
 
     Times may start anywhere. Where they jump back (the logger was switched off and on) what follows is put
     behind what was there, one usual interval later. Raises ValueError where fewer than two rows are left.
     """
-    remarks: list[Remark] = []
-    good = np.isfinite(seconds)
-    for column in columns.values():
+    told: list[Remark] = []
+    rows = _turned(_readable(Rows(seconds, columns), told), told)
+    rows = _running(_in_order(rows, told), told)
+    steps = np.diff(rows.seconds)
+    for i in np.flatnonzero(steps > GAP_TIMES * float(np.median(steps))):
+        start, stop = float(rows.seconds[i]), float(rows.seconds[i + 1])
+        told.append(Remark("gap", start, stop, f"nothing was logged for {duration(stop - start)}"))
+    return RunLog(rows.seconds, rows.columns, tuple(told))
+
+
+class Rows(NamedTuple):
+    """Seconds and columns of one length, on their way to a log."""
+
+    seconds: Array
+    columns: dict[Column, Array]
+
+    def at(self, which: np.ndarray[Any, np.dtype[np.bool_]] | slice) -> Rows:
+        """Some of the rows."""
+        return Rows(self.seconds[which], {name: column[which] for name, column in self.columns.items()})
+
+
+def _readable(rows: Rows, told: list[Remark]) -> Rows:
+    """The rows whose every cell is a number. Raises ValueError for fewer than two."""
+    good = np.isfinite(rows.seconds)
+    for column in rows.columns.values():
         good &= np.isfinite(column)
     lost = int((~good).sum())
-    seconds = seconds[good]
-    columns = {name: column[good] for name, column in columns.items()}
-    if len(seconds) < 2:
+    if len(good) - lost < 2:
         raise ValueError("fewer than two rows can be read")
     if lost:
-        remarks.append(
-            Remark("unreadable", 0.0, 0.0, f"{lost} row{'s' * (lost > 1)} could not be read and are left out")
-        )
-    columns, turned = _turned(columns)
-    remarks += turned
-    seconds = seconds - seconds[0]
-    steps = np.diff(seconds)
-    forward = steps[steps > 0.0]
-    if not len(forward):
-        raise ValueError("the times never advance")
-    usual = float(np.median(forward))
-    back = np.flatnonzero(steps < 0.0)
-    if len(back):
-        seconds = seconds.copy()
-        for i in back:
-            seconds[i + 1 :] += seconds[i] - seconds[i + 1] + usual
-            at = float(seconds[i])
-            remarks.append(Remark("reset", at, at, "its clock jumped back here: what follows is joined on"))
-        steps = np.diff(seconds)
-    same = np.concatenate([[False], steps == 0.0])
-    if same.any():
-        count = int(same.sum())
-        at = float(seconds[np.flatnonzero(same)[0]])
-        remarks.append(
-            Remark("duplicate", at, at, f"{count} row{'s' * (count > 1)} with a time that was there already")
-        )
-        seconds = seconds[~same]
-        columns = {name: column[~same] for name, column in columns.items()}
-        steps = np.diff(seconds)
-    for i in np.flatnonzero(steps > GAP_TIMES * usual):
-        start, stop = float(seconds[i]), float(seconds[i + 1])
-        remarks.append(Remark("gap", start, stop, f"nothing was logged for {duration(stop - start)}"))
-    seconds, columns, ended = _ended(seconds, columns)
-    return RunLog(seconds, columns, (*remarks, *ended))
+        told.append(Remark("unreadable", 0.0, 0.0, f"{lost} row{'s' * (lost > 1)} could not be read and are left out"))
+    return rows.at(good)
 
 
-def _turned(columns: dict[Column, Array]) -> tuple[dict[Column, Array], list[Remark]]:
+def _turned(rows: Rows, told: list[Remark]) -> Rows:
     """Columns that read minus on average, the other way round: leads or a shunt were, or discharge is counted minus."""
-    minus = [name for name, column in columns.items() if np.mean(column) < 0.0]
-    words = " and ".join({"v": "volts", "a": "amperes"}[name[-1]] for name in minus)
-    remarks = [Remark("turned", 0.0, 0.0, f"its {words} read minus and are turned round")] if minus else []
-    return {name: -column if name in minus else column for name, column in columns.items()}, remarks
+    minus = [name for name, column in rows.columns.items() if np.mean(column) < 0.0]
+    if minus:
+        words = " and ".join({"v": "volts", "a": "amperes"}[name[-1]] for name in minus)
+        told.append(Remark("turned", 0.0, 0.0, f"its {words} read minus and are turned round"))
+    return Rows(rows.seconds, {name: -column if name in minus else column for name, column in rows.columns.items()})
 
 
-def _ended(seconds: Array, columns: dict[Column, Array]) -> tuple[Array, dict[Column, Array], tuple[Remark, ...]]:
-    """Without what was logged after the run was over."""
-    name = next((one for one in ("inlet_v", "pack_a", "inlet_a", "pack_v") if one in columns), None)
-    if name is None:
-        return seconds, columns, ()
-    column = np.abs(columns[name])
-    on = np.flatnonzero(column > ON_SHARE * float(np.median(column)))
-    if not len(on) or on[-1] == len(column) - 1:
-        return seconds, columns, ()
-    last = int(on[-1])
-    if last < 1:
-        return seconds, columns, ()
-    words = f"the run is over here; {len(column) - 1 - last} rows behind it are left out"
-    remark = Remark("ended", float(seconds[last]), float(seconds[-1]), words)
-    return seconds[: last + 1], {key: one[: last + 1] for key, one in columns.items()}, (remark,)
+def _in_order(rows: Rows, told: list[Remark]) -> Rows:
+    """From 0 s on, with resets joined and no time twice. Raises ValueError where the times never advance."""
+    seconds = rows.seconds - rows.seconds[0]
+    steps = np.diff(seconds)
+    if not (steps > 0.0).any():
+        raise ValueError("the times never advance")
+    usual = float(np.median(steps[steps > 0.0]))
+    for i in np.flatnonzero(steps < 0.0):
+        seconds[i + 1 :] += seconds[i] - seconds[i + 1] + usual
+        at = float(seconds[i])
+        told.append(Remark("reset", at, at, "its clock jumped back here: what follows is joined on"))
+    same = np.concatenate([[False], np.diff(seconds) == 0.0])
+    if same.any():
+        count, at = int(same.sum()), float(seconds[np.flatnonzero(same)[0]])
+        told.append(Remark("duplicate", at, at, f"{count} row{'s' * (count > 1)} with a time that was there already"))
+    return Rows(seconds, rows.columns).at(~same)
+
+
+def _running(rows: Rows, told: list[Remark]) -> Rows:
+    """From the first to the last row at which the device ran, by its volts, else by the amperes; 0 s where it began.
+
+    It runs where the column is above `ON_SHARE` of the lowest tenth of what is not nothing: a light mode between heavy
+    ones counts, what a meter shows of nothing does not. The pack's own volts tell only where nothing else does.
+    """
+    if not rows.columns:
+        return rows
+    name = next(one for one in ("inlet_v", "pack_a", "inlet_a", "pack_v") if one in rows.columns)
+    column = np.abs(rows.columns[name])
+    some = column[column > NOTHING_SHARE * float(np.percentile(column, 99))]
+    on = np.flatnonzero(column > ON_SHARE * float(np.percentile(some if len(some) else column, 10)))
+    if len(on) < 2:
+        return rows
+    first, last = int(on[0]), int(on[-1])
+    began, ended, stopped = (float(rows.seconds[i]) for i in (first, last, -1))
+    if first:
+        told[:] = [
+            replace(one, start_s=max(0.0, one.start_s - began), stop_s=max(0.0, one.stop_s - began)) for one in told
+        ]
+        told.append(Remark("began", 0.0, 0.0, f"the run begins here; {first} rows of nothing before it are left out"))
+    after = len(column) - 1 - last
+    if after:
+        words = f"the run is over here; {after} rows behind it are left out"
+        told.append(Remark("ended", ended - began, stopped - began, words))
+    ran = rows.at(slice(first, last + 1))
+    return Rows(ran.seconds - began, ran.columns)

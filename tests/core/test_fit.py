@@ -331,6 +331,16 @@ class Cleaning(TestCase):
         self.assertEqual(len(log), 40)
         self.assertEqual(log.remarks[-1].kind, "ended")
 
+    def test_what_came_before_the_run_is_left_out(self) -> None:
+        amps = np.concatenate([np.full(90, 0.001), np.tile([0.05] * 30 + [2.0] * 10, 20), np.full(3000, 0.001)])
+        log = clean(np.arange(len(amps)) + 7.0, {"pack_v": np.full(len(amps), 20.0), "pack_a": amps})
+        self.assertEqual((len(log), log.seconds[0], log.lasts_s), (800, 0.0, 799.0))
+        self.assertEqual([one.kind for one in log.remarks], ["began", "ended"])
+
+    def test_a_light_start_is_part_of_the_run(self) -> None:
+        amps = np.concatenate([np.full(600, 0.02), np.full(5000, 2.0)])
+        self.assertEqual(clean(np.arange(5600.0), {"pack_a": amps}).remarks, ())
+
     def test_nothing_usable(self) -> None:
         for seconds in (np.array([1.0]), np.array([np.nan, np.nan]), np.array([5.0, 5.0])):
             with self.assertRaises(ValueError):
