@@ -78,6 +78,7 @@ class StepNote(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     key: str
     done_at: str | None = None
     note: str = ""
+    basis: str = ""
 
 
 class PartNote(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -148,6 +148,7 @@ class Gates(Base):
             "other pack",
         )
         self.assertFalse(any(row.state == "passed" for row in Workshop(self.now).progress))
+        self.assertRegex(self.now.workshop, r"^0 of \d+ gates passed$")
         self.assertIn("was read before the parts of this plan changed", self.page())
 
     def test_closed_while_refused_or_open_or_stopped(self) -> None:
@@ -462,6 +463,20 @@ class Steps(Base):
         self.assertEqual(self.post("tick", key="nonsense", done="yes").status_code, 422)
         self.assertContains(self.post("note", key="gather", note="x" * 600), "at most 500", status_code=422)
         self.assertContains(self.post("tick", key="gather"), "0 of")
+
+    def test_a_tick_counts_as_long_as_the_step_says_the_same(self) -> None:
+        fuse = next(one.step.key for one in Workshop(self.now).marked if one.step.key.startswith("fuse"))
+        for key in (fuse, "label"):
+            self.post("tick", key=key, done="yes")
+        path = f"/path/{fuse.rpartition('-')[2]}/rating_a"
+        made = bench.change(
+            self.made.pk, self.now.version, [{"op": "replace", "path": path, "value": 7.5}], "Another fuse"
+        )
+        self.assertIn("built 1 of", made.workshop)
+        self.assertIn("built 1 of", self.now.workshop)
+        self.assertIn("the plan changed since you did this", self.page("build"))
+        bench.step(self.made.pk, self.now.version, -1)
+        self.assertIn("built 2 of", self.now.workshop)
 
     def test_pictures_are_re_encoded_without_metadata(self) -> None:
         exif = Image.Exif()

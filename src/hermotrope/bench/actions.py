@@ -14,6 +14,7 @@ import jsonpatch
 import jsonpointer
 import msgspec
 from django.db import transaction
+from django.dispatch import Signal
 
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion, Revision
@@ -21,6 +22,8 @@ from hermotrope_core.case import FORMAT, Case, Conditions, Device, Duty, Mode, S
 from hermotrope_core.document import CaseError, case_from, tree_of
 
 Patch = Sequence[dict[str, Any]]
+changed = Signal()
+"""Sent with `conversion` once a change is saved, in its transaction: what is derived elsewhere is worked out anew."""
 
 
 class Conflict(Exception):
@@ -117,6 +120,7 @@ def _saved(conversion: Conversion) -> Conversion:
     conversion.version += 1
     _summarise(conversion)
     conversion.save()
+    changed.send(Conversion, conversion=conversion)
     return conversion
 
 

@@ -16,6 +16,7 @@ from hermotrope.proving.keeping import kept
 from hermotrope.proving.models import PartMark, Photo, ReadingRow, Rehearsal, StepMark, WaiverRow
 from hermotrope.proving.pictures import encoded
 from hermotrope_core.proving import applicable, refusal_of
+from hermotrope_core.sheet import Step
 
 LONGEST_NOTE, LONGEST_REASON = 500, 300
 MOST_PHOTOS = 40
@@ -25,10 +26,9 @@ RUN_DOWN = "run-down.runtime"
 @transaction.atomic
 def tick(conversion: Conversion, key: str, *, done: bool) -> None:
     """Mark a step as done, or take the mark off. Raises `EditError` for a step that is not there."""
-    _step(conversion, key)
-    row, _ = StepMark.objects.get_or_create(conversion=conversion, key=key)
-    row.done_at = timezone.now() if done else None
-    row.save()
+    step = _step(conversion, key)
+    given = {"done_at": timezone.now() if done else None, "basis": step.basis if done else ""}
+    StepMark.objects.update_or_create(conversion=conversion, key=key, defaults=given)
     tell(conversion)
 
 
@@ -51,9 +51,11 @@ def add_photo(conversion: Conversion, key: str, file: BinaryIO, size: int) -> Ph
     return Photo.objects.create(conversion=conversion, step=key, image=image, width=width, height=height)
 
 
-def _step(conversion: Conversion, key: str) -> None:
-    if all(step.key != key for step in Workshop(conversion).steps):
+def _step(conversion: Conversion, key: str) -> Step:
+    found = next((step for step in Workshop(conversion).steps if step.key == key), None)
+    if found is None:
         raise EditError("that step is no longer part of this build")
+    return found
 
 
 @transaction.atomic
@@ -147,17 +149,18 @@ def _fault(conversion: Conversion, fault: str) -> None:
         raise EditError("this conversion cannot have that fault")
 
 
-def tell(conversion: Conversion) -> None:
-    """Say on the Bench how far build and proving are."""
+def tell(conversion: Conversion) -> str:
+    """Say on the Bench how far build and proving are; the words."""
     fresh = Conversion.objects.get(pk=conversion.pk)
     workshop = Workshop(fresh)
-    done = sum(row.done_at is not None for row in fresh.step_marks.all())
+    done = sum(row.done for row in workshop.marked)
     parts = []
     if done:
-        parts.append(f"built {min(done, len(workshop.steps))} of {len(workshop.steps)} steps")
-    if workshop.readings or workshop.waivers:
-        rows = workshop.progress
+        parts.append(f"built {done} of {len(workshop.steps)} steps")
+    if (workshop.readings or workshop.waivers) and (rows := workshop.progress):
         passed = sum(row.state in ("passed", "waived") for row in rows)
         failed = next((row.gate.title for row in rows if row.state == "failed"), "")
         parts.append(f"failed at “{failed}”" if failed else f"{passed} of {len(rows)} gates passed")
-    Conversion.objects.filter(pk=conversion.pk).update(workshop="; ".join(parts)[:80])
+    words = "; ".join(parts)[:80]
+    Conversion.objects.filter(pk=conversion.pk).update(workshop=words)
+    return words

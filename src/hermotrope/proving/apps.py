@@ -1,6 +1,12 @@
+from importlib import import_module
+
 from django.apps import AppConfig
 
 
 class ProvingConfig(AppConfig):
     name = "hermotrope.proving"
     label = "proving"
+
+    def ready(self) -> None:
+        """Listen to changes of the plan."""
+        import_module("hermotrope.proving.receivers")

@@ -3,15 +3,37 @@
 from __future__ import annotations
 
 from functools import cached_property
+from typing import NamedTuple
 
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.proving.keeping import readings_of, waivers_of
+from hermotrope.proving.models import StepMark
 from hermotrope_core.cautions import stops
 from hermotrope_core.proving import Ask, Gate, Progress, Reading, Waiver, gates, progress
 from hermotrope_core.proving.gates import basis_of
 from hermotrope_core.proving.progress import newest, proved
 from hermotrope_core.sheet import Step, steps
+
+
+class Marked(NamedTuple):
+    """A step with its mark. A tick counts as long as the step says what it said then."""
+
+    step: Step
+    mark: StepMark | None
+
+    @property
+    def ticked(self) -> bool:
+        return self.mark is not None and self.mark.done_at is not None
+
+    @property
+    def done(self) -> bool:
+        return self.ticked and self.mark is not None and self.mark.basis == self.step.basis
+
+    @property
+    def changed(self) -> bool:
+        """Whether the plan changed since it was done."""
+        return self.ticked and not self.done
 
 
 class Workshop:
@@ -61,6 +83,12 @@ class Workshop:
     @cached_property
     def steps(self) -> tuple[Step, ...]:
         return steps(self.case)
+
+    @cached_property
+    def marked(self) -> list[Marked]:
+        """Every step with its mark."""
+        marks = {row.key: row for row in self.conversion.step_marks.all()}
+        return [Marked(step, marks.get(step.key)) for step in self.steps]
 
     def ask(self, key: str) -> tuple[Gate, Ask] | None:
         """An ask of this plan with its gate."""

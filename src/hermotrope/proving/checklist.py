@@ -87,19 +87,18 @@ def _gist(part: Any) -> tuple[Any, ...]:
 
 def steps_context(conversion: Conversion) -> dict[str, Any]:
     """The steps with their ticks, notes and pictures."""
-    workshop = Workshop(conversion)
-    marks = {row.key: row for row in conversion.step_marks.all()}
     pictures: dict[str, list[Any]] = {}
     for row in conversion.photos.defer("image"):
         pictures.setdefault(row.step, []).append(row)
     rows = [
         {
-            "step": step,
-            "mark": marks.get(step.key),
-            "done": bool(marks.get(step.key) and marks[step.key].done_at),
-            "photos": pictures.get(step.key, []),
+            "step": one.step,
+            "mark": one.mark,
+            "done": one.done,
+            "changed": one.changed,
+            "photos": pictures.get(one.step.key, []),
         }
-        for step in workshop.steps
+        for one in Workshop(conversion).marked
     ]
     left = sum(row["step"].minutes for row in rows if not row["done"])
     return {

@@ -56,7 +56,7 @@ def proved(conversion: Conversion, on: date) -> None:
     workshop = Workshop(conversion)
     read = tuple(readings(workshop, "", begun))
     steps = tuple(
-        StepNote(step.key, stamp(begun - timedelta(days=2, minutes=-20 * i)), NOTES.get(step.key, ""))
+        StepNote(step.key, stamp(begun - timedelta(days=2, minutes=-20 * i)), NOTES.get(step.key, ""), step.basis)
         for i, step in enumerate(workshop.steps)
     )
     ran = next(one.value for one in read if one.ask == "run-down.runtime")
@@ -83,6 +83,8 @@ def begun(conversion: Conversion, on: date) -> None:
     moment = datetime(on.year, on.month, on.day, 16, tzinfo=UTC)
     workshop = Workshop(conversion)
     done = workshop.steps[:-2]
-    steps = tuple(StepNote(step.key, stamp(moment + timedelta(minutes=15 * i))) for i, step in enumerate(done))
+    steps = tuple(
+        StepNote(step.key, stamp(moment + timedelta(minutes=15 * i)), basis=step.basis) for i, step in enumerate(done)
+    )
     read = tuple(readings(workshop, "dummy-load", moment + timedelta(hours=4)))
     records.restore(conversion, Record(FORMAT, conversion.case, steps=steps, readings=read))

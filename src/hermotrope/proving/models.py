@@ -14,6 +14,7 @@ class StepMark(models.Model):
     key = models.CharField(max_length=40)
     done_at = models.DateTimeField(null=True, blank=True)
     note = models.CharField(max_length=500, blank=True)
+    basis = models.CharField(max_length=12, blank=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["conversion", "key"], name="one_mark_per_step")]

@@ -58,7 +58,7 @@ def _written(readings: list[Any]) -> list[Any]:
 
 def _steps(conversion: Conversion) -> tuple[StepNote, ...]:
     rows = conversion.step_marks.order_by("pk")
-    return tuple(StepNote(row.key, stamp(row.done_at) if row.done_at else None, row.note) for row in rows)
+    return tuple(StepNote(row.key, stamp(row.done_at) if row.done_at else None, row.note, row.basis) for row in rows)
 
 
 def proved_of(row: ProvedRow) -> Proved:
@@ -110,6 +110,7 @@ def restore(conversion: Conversion, record: Record) -> None:
             key=one.key[:40],
             done_at=moment(one.done_at) if one.done_at else None,
             note=one.note[:LONGEST_NOTE],
+            basis=one.basis[:12],
         )
         for one in {step.key: step for step in record.steps}.values()
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from hashlib import sha1
 from typing import Literal
 
 import msgspec
@@ -27,6 +28,11 @@ class Step(msgspec.Struct, frozen=True):
     minutes: float
     skill: Skill
     caution: str = ""
+
+    @property
+    def basis(self) -> str:
+        """A short name of what there is to do, whatever its number: a tick of other words does not count."""
+        return sha1(f"{self.title.split(': ', 1)[-1]}/{self.how}".encode(), usedforsecurity=False).hexdigest()[:12]
 
 
 def steps(case: Case) -> tuple[Step, ...]:

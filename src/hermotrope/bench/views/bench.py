@@ -78,6 +78,7 @@ def _strip(conversion: Conversion) -> dict[str, object]:
         "source": source.name if source else "no pack yet",
         "runtime": "–" if conversion.verdict == "refused" else span,
         "measured": duration(conversion.measured_s) if conversion.measured_s else "",
+        "workshop": "" if conversion.verdict in ("open", "refused") else conversion.workshop,
         "stale": conversion.done_revision is not None and conversion.done_revision != conversion.revision,
     }
 
