@@ -413,6 +413,11 @@ class Case(Value, frozen=True):
                     f"duty.repeat[{i}].mode names {segment.mode!r}, which is no mode of the device (it has: {have})"
                 )
 
+    def alternating_at(self, gap: int) -> bool:
+        """Whether an inverter feeds path[gap] directly (the device, where `gap` is the path's length): mains volts."""
+        held = [stage for stage in self.path[:gap] if isinstance(stage, Converter | Linear)]
+        return bool(held) and isinstance(held[-1], Converter) and held[-1].topology == "inverter"
+
     def duty_modes(self) -> tuple[Mode, ...]:
         """The modes that the duty uses, in the order of the device."""
         used = {segment.mode for segment in self.duty.repeat}

@@ -140,6 +140,11 @@ class Situation:
         return number(self.case.conditions.temperature_c)
 
     @property
+    def alternating(self) -> bool:
+        """Whether an inverter feeds the device directly: alternating current, mains volts, no polarity."""
+        return self.case.alternating_at(self.device_stage)
+
+    @property
     def closed(self) -> bool:
         return self.case.conditions.enclosure == "closed"
 

@@ -177,6 +177,46 @@ class Windows(TestCase):
                 read_reading(text, volts)
 
 
+class AlternatingCurrent(TestCase):
+    """Behind an inverter stand mains volts: no probe goes there, and there is no polarity to read."""
+
+    def setUp(self) -> None:
+        inverter = {
+            "stage": "converter", "topology": "inverter", "output_v": 230, "input_min_v": 10.5, "input_max_v": 16,
+            "efficiency": 0.85, "quiescent_w": 4, "output_current_max_a": 1, "thermal_k_per_w": 4,
+        }  # fmt: skip
+        changes: dict[str, object] = {
+            "path": [{"stage": "fuse", "rating_a": 10}, inverter],
+            "device.inlet": {"kind": "mains"},
+            "device.supply": {"nominal_v": 230, "min_v": 207, "max_v": 253},
+            "source.outlet": {"kind": "terminals", "polarity": "marked", "measured": True},
+            "source.max_current_a": 40,
+        }
+        self.situation = Situation(planned(case("cases", "moth-lamp-on-lead-acid", **changes)))
+
+    def test_nothing_behind_it_is_probed(self) -> None:
+        made = gates(self.situation, {})
+        self.assertNotIn("polarity", [gate.key for gate in made])
+        behind = [ask for gate in made for ask in gate.asks if max(ask.setup.cuts, default=0) == 2 or ask.unit == "A"]
+        behind = [ask for ask in behind if not ask.key.startswith(("continuity", "dummy-load.pack"))]
+        self.assertEqual(
+            {ask.key for ask in behind}, {"set-point.1", "dummy-load.plug", "device.mode-0"}, [a.key for a in behind]
+        )
+        for ask in behind:
+            self.assertEqual((ask.meter, ask.red, ask.black), ("mains", None, None), ask.key)
+        self.assertTrue(next(gate for gate in made if gate.key == "set-point").must_pass)
+
+    def test_its_plan_is_proved_on_the_stand_in(self) -> None:
+        self.assertNotIn("polarity-unknown", [one.code for one in check(self.situation)])
+        self.assertNotIn("reversed-leads", applicable(self.situation.case))
+        rows, _ = rehearsed(self.situation.case, None)
+        self.assertEqual([row.gate.key for row in rows if row.state != "passed"], [])
+        self.assertEqual(
+            [r.gate.key for r in rehearsed(self.situation.case, "set-point-high")[0] if r.state == "failed"],
+            ["set-point"],
+        )
+
+
 class Locks(TestCase):
     def setUp(self) -> None:
         self.case = mount()

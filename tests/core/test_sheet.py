@@ -42,6 +42,16 @@ class Sheet(TestCase):
         # 7.5 A / 1.25 at 15 V through 92 % makes 6.9 A at 12 V, less than the converter's 8 A
         self.assertEqual(rows["LOAD"], "6.9 A at most")
 
+    def test_nothing_is_cut_behind_an_inverter(self) -> None:
+        inverter = {"stage": "converter", "topology": "inverter", "output_v": 230, "efficiency": 0.85}
+        adapter = {"stage": "converter", "topology": "buck", "output_v": 12, "efficiency": 0.88}
+        for path in ([inverter, adapter], [inverter]):
+            made = planned(case("cases", "hide-mount-on-tool-pack", path=path, **{"device.inlet": {"kind": "mains"}}))
+            self.assertEqual([(cut.what, cut.count) for cut in cut_list(made)], [("part 1, in", 2)])
+            said = " ".join(step.how for step in steps(made))
+            self.assertIn("own plug goes into the inverter", said)
+            self.assertNotIn("Mind IN and OUT", said)
+
     def test_polarity_is_a_symbol_or_words(self) -> None:
         centre = {"device.inlet": {"kind": "barrel", "polarity": "centre-positive", "measured": True}}
         barrel = box_label(Situation(planned(case("cases", "hide-mount-on-tool-pack", **centre))))

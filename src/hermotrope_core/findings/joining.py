@@ -20,7 +20,9 @@ TWO_SUPPLIES = "keep its cells or its own adapter, or make a second supply for t
 def polarity_unknown(situation: Situation) -> Iterator[Finding]:
     """An inlet or outlet whose polarity nobody knows, or an inlet that nobody measured."""
     inlet, outlet = situation.case.device.inlet, situation.source.outlet
-    if inlet is None or inlet.polarity == "unknown":
+    if situation.alternating:
+        pass  # alternating current has none, and nobody is to probe it
+    elif inlet is None or inlet.polarity == "unknown":
         yield _unknown("The polarity of the device's inlet is not known.", situation.device_stage)
     elif not inlet.measured:
         yield _unknown(

@@ -24,6 +24,7 @@ from hermotrope_core.figures import figure
 from hermotrope_core.proving.gate import (
     METER_LEADS_OHM,
     OPEN_OHM,
+    PLUG_IN,
     Ask,
     Gate,
     Rule,
@@ -138,7 +139,7 @@ def continuity(situation: Situation, basis: str) -> Gate:
     count = len(case.path)
     asks = [*_spans(case)]
     ends = [(0, "at the pack’s end")]
-    if any(isinstance(stage, Converter | Linear) for stage in case.path):
+    if any(isinstance(stage, Converter | Linear) for stage in case.path) and not situation.alternating:
         ends.append((count, "at the plug"))
     for gap, where in ends:
         least = _least_across(situation, gap)
@@ -300,7 +301,7 @@ def _set_point(situation: Situation, i: int) -> Ask:
     name = "inverter" if inverter else "converter" if isinstance(stage, Converter) else "regulator"
     return Ask(
         f"set-point.{i}",
-        f"Volts AC at the inverter’s outlet (part {i + 1}), with a plug-in meter, never with probes"
+        f"Volts AC at the inverter’s outlet (part {i + 1}), {PLUG_IN}"
         if inverter
         else f"Volts out of the {name} (part {i + 1}), unloaded",
         "V",
@@ -310,15 +311,17 @@ def _set_point(situation: Situation, i: int) -> Ask:
         Setup(cuts=(i + 1,)),
         f"{volts:g} V ± {100 * share:g} %, and what a hand meter may be off"
         + (", never above what the device stands" if last and most else ""),
-        Spot(i + 1, "+", f"plus out of part {i + 1}"),
-        Spot(i + 1, "-", f"minus out of part {i + 1}"),
+        None if inverter else Spot(i + 1, "+", f"plus out of part {i + 1}"),
+        None if inverter else Spot(i + 1, "-", f"minus out of part {i + 1}"),
         rules,
         expected=volts,
     )
 
 
-def polarity(situation: Situation, basis: str, taken: Mapping[str, float]) -> Gate:
-    """Sign and volts at the plug, nothing plugged in."""
+def polarity(situation: Situation, basis: str, taken: Mapping[str, float]) -> Gate | None:
+    """Sign and volts at the plug, nothing plugged in; None behind an inverter, whose outlet nobody is to probe."""
+    if situation.alternating:
+        return None
     case, circuit = situation.case, situation.circuit
     count = len(case.path)
     top = situation.unloaded[-1]

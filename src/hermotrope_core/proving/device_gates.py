@@ -9,7 +9,7 @@ from hermotrope_core.circuit import Demand
 from hermotrope_core.figures import duration, figure
 from hermotrope_core.findings.protection import HOT_REFUSE_K
 from hermotrope_core.heat import HAND_HOT_C, RESISTOR_RISE_K, part_heats
-from hermotrope_core.proving.gate import Ask, Gate, Rule, Setup, Spot, above, below
+from hermotrope_core.proving.gate import PLUG_IN, Ask, Gate, Rule, Setup, Spot, above, below
 from hermotrope_core.proving.loaded_gates import at_plug
 from hermotrope_core.situation import Situation
 from hermotrope_core.spread import spread_of
@@ -38,8 +38,11 @@ def device(situation: Situation, basis: str) -> Gate:
     """The device's current in each mode of the duty, and its peaks."""
     asks = [_mode_ask(situation, mode) for mode in situation.modes]
     asks += [_peak_ask(situation, mode, demand) for mode, demand in situation.peaks()]
+    between = "an ammeter in the plus conductor before it"
+    if situation.alternating:
+        between = f"between them {PLUG_IN.removeprefix('with ')}"
     connect = (
-        "Switch off, plug the device in, an ammeter in the plus conductor before it; switch on.",
+        f"Switch off, plug the device in, {between}; switch on.",
         "Stop at once if the current stays far above the window, or if it smells.",
     )
     return Gate(
@@ -81,6 +84,12 @@ def _amps_rules(low: float, high: float, nothing: float, limit: float) -> tuple[
     )
 
 
+def _before(situation: Situation) -> Spot | None:
+    """Where an ammeter goes."""
+    where = "in the plus conductor, before the device"
+    return None if situation.alternating else Spot(len(situation.case.path), "+", where)
+
+
 def _mode_ask(situation: Situation, mode: Mode) -> Ask:
     now = situation.at(mode, STARTS)
     amps = now.inlet_a if now.complete else 0.0
@@ -92,12 +101,12 @@ def _mode_ask(situation: Situation, mode: Mode) -> Ask:
         f"device.{_slug(situation, mode)}",
         f"Amperes in “{mode.name}”",
         "A",
-        "amps",
+        "mains" if situation.alternating else "amps",
         low,
         high,
         Setup(mode=mode.name),
         f"{figure(amps, 'A')} computed, known to ± {100 * h:.0f} %",
-        Spot(len(situation.case.path), "+", "in the plus conductor, before the device"),
+        _before(situation),
         None,
         _amps_rules(low, high, NOTHING_SHARE * amps / (1 + h), limit),
         expected=amps,
@@ -124,12 +133,12 @@ def _peak_ask(situation: Situation, mode: Mode, demand: Demand) -> Ask:
         f"device.{_slug(situation, mode)}-peak",
         f"Peak amperes in “{mode.name}” ({limit})",
         "A",
-        "amps",
+        "mains" if situation.alternating else "amps",
         low,
         high,
         Setup(mode=mode.name, peak=True),
         f"{figure(amps, 'A')} planned; a meter that holds its maximum",
-        Spot(len(situation.case.path), "+", "in the plus conductor, before the device"),
+        _before(situation),
         None,
         rules,
         optional=True,
@@ -228,6 +237,7 @@ def _warning(situation: Situation) -> Ask:
     """The volts at which a warning shows, seen by eye: at the plug, or at the pack where a converter holds the plug."""
     late = "it warns only when it is about to stop: plan another warning"
     circuit, lightest = situation.circuit, situation.lightest.name
+    spots: tuple[Spot | None, Spot | None]
     if circuit.holders:
         low, high = circuit.cutoff_v, circuit.emf(MIDDLE_SOC)
         where, spots = "at the pack", (Spot(0, "+", "plus at the pack"), Spot(0, "-", "minus at the pack"))

@@ -17,6 +17,7 @@ METER_SHARE, METER_V = 0.005, 0.03
 """A hand meter's doubt on volts: 0.5 % and three counts of 10 mV (typical)."""
 METER_LEADS_OHM = 0.5
 """A hand meter's own leads and contacts on its lowest range (typical)."""
+PLUG_IN = "with a plug-in meter, never with probes"
 OPEN_OHM = 1e6
 """At and above this a conductor counts as open; meters show OL."""
 

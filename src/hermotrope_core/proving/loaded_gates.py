@@ -9,7 +9,7 @@ from typing import NamedTuple
 from hermotrope_core.case import Converter, maybe, number
 from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand
 from hermotrope_core.figures import duration, figure
-from hermotrope_core.proving.gate import Ask, Gate, Rule, Setup, Spot, above, below, within
+from hermotrope_core.proving.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, below, within
 from hermotrope_core.situation import Situation
 from hermotrope_core.spread import spread_of
 
@@ -35,7 +35,7 @@ def dummy_load(situation: Situation, basis: str, taken: Mapping[str, float]) -> 
     port = source.regulated_output
     if port is not None:
         asks.append(_awake(situation))
-    if any(isinstance(stage, Converter) for stage in case.path):
+    if any(isinstance(stage, Converter) for stage in case.path) and not situation.alternating:
         most = max(RIPPLE_V, RIPPLE_SHARE * now.inlet_v)
         rules = (
             above(
@@ -59,11 +59,15 @@ def dummy_load(situation: Situation, basis: str, taken: Mapping[str, float]) -> 
             )
         )
     watts = now.inlet_v * amps
-    connect = (
+    connect: tuple[str, ...] = (
         f"In the device’s place a load that draws {figure(amps, 'A', 2)}: {figure(ohms, 'Ω', 2)}, rated {figure(max(0.25, 2 * watts), 'W', 2)} or more"
         f" (what “{heaviest.name}” draws).",
         "A wire-wound resistor, a lamp, or an electronic load. It gets hot: stand it on something that does not burn.",
     )
+    if situation.alternating:
+        connect = (
+            f"At the inverter’s outlet a closed, earthed appliance of about {figure(watts, 'W', 2)}, a lamp say.",
+        )
     return Gate("dummy-load", "With a dummy load", connect, tuple(asks), basis)
 
 
@@ -86,8 +90,15 @@ def _open(situation: Situation, taken: Mapping[str, float]) -> _Open:
     return _Open(volts, situation.settled(volts), how)
 
 
-def at_plug(situation: Situation) -> tuple[Spot, Spot]:
-    """Where both probes go at the plug."""
+def plug_meter(situation: Situation) -> Meter:
+    """What reads volts at the plug: behind an inverter a plug-in meter."""
+    return "mains" if situation.alternating else "volts"
+
+
+def at_plug(situation: Situation) -> tuple[Spot | None, Spot | None]:
+    """Where both probes go at the plug: behind an inverter nowhere."""
+    if situation.alternating:
+        return None, None
     count = len(situation.case.path)
     return Spot(count, "+", "plus at the plug"), Spot(count, "-", "minus at the plug")
 
@@ -160,9 +171,9 @@ def _plug(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Ask
     )
     return Ask(
         "dummy-load.plug",
-        "Volts at the plug, loaded",
+        f"Volts AC at the outlet, loaded, {PLUG_IN}" if situation.alternating else "Volts at the plug, loaded",
         "V",
-        "volts",
+        plug_meter(situation),
         low,
         high,
         setup,
@@ -196,7 +207,7 @@ def _awake(situation: Situation) -> Ask:
         "dummy-load.awake",
         f"Volts at the plug after {duration(delay)} at {figure(amps, 'A', 2)}",
         "V",
-        "volts",
+        plug_meter(situation),
         0.93 * volts,
         1.05 * volts + 0.05,
         setup,

@@ -39,7 +39,7 @@ CAPACITY, RESISTANCE, LOAD = 0.05, 0.12, 0.03
 
 def applicable(case: Case) -> tuple[Fault, ...]:
     """The faults that this case can have."""
-    found: list[Fault] = ["reversed-leads"]
+    found: list[Fault] = [] if Situation(case).alternating else ["reversed-leads"]
     if any(isinstance(stage, Converter | Linear) for stage in case.path):
         found.append("set-point-high")
     if case.source is not None and case.source.regulated_output is None:
@@ -113,7 +113,7 @@ class StandIn:
         """What the instrument of an ask shows, in its unit; infinite for an open circuit on ohms."""
         if ask.meter in ("ohms", "diode"):
             return self._ohms(ask)
-        if ask.meter == "amps":
+        if ask.unit == "A":
             return self._amps(ask)
         if ask.meter == "temperature":
             return self._warmth(ask)
@@ -134,7 +134,7 @@ class StandIn:
         return self.fault == "missing-fuse-link" and fuse is not None and fuse < gap
 
     def _volts(self, ask: Ask, load_a: float | None) -> float:
-        gap = ask.red.gap if ask.red else 0
+        gap = ask.red.gap if ask.red else max(ask.setup.cuts, default=0)
         if self._fused_before(gap):
             return 0.0
         if load_a and self._fused_before(len(self.case.path)):

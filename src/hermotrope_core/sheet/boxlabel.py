@@ -35,7 +35,7 @@ def box_label(situation: Situation) -> BoxLabel:
         ("FUSE", ", ".join(fuses) or "none"),
         ("PACK", _pack(source)),
     ]
-    if not centre:
+    if not centre and not situation.alternating:
         rows.insert(2, ("POLARITY", _polarity(inlet)))
     return BoxLabel(f"{case.device.name} only", tuple(rows), centre)
 

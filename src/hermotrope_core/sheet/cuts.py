@@ -50,6 +50,10 @@ def cut_list(case: Case) -> tuple[Cut, ...]:
                 cuts.append(Cut(f"{part}, fuse holder’s tails", 2, TAIL_MM, area, STRIP_MM, f"+, {near}".rstrip(", ")))
             case Switch() | Resistor() | Diode():
                 cuts.append(Cut(f"{part}, tails", 2, TAIL_MM, area, STRIP_MM, "+"))
+            case Converter() | Linear() if case.alternating_at(i):
+                pass  # it plugs into the inverter's outlet: nobody cuts what carries mains volts
+            case Converter() if stage.topology == "inverter":
+                cuts.append(Cut(f"{part}, in", 2, TAIL_MM, area, STRIP_MM, "+ and −"))
             case Converter() | Linear() | CutOff():
                 cuts.append(Cut(f"{part}, in and out", 4, TAIL_MM, area, STRIP_MM, "+ and −, IN and OUT"))
             case KeepAlive():

@@ -129,6 +129,15 @@ def _parts(case: Case) -> Iterator[Step]:
                     "none",
                     "Its outlet is as dangerous as the wall’s: never open it; ask a qualified person.",
                 )
+            case Converter() | Linear() if case.alternating_at(i):
+                yield Step(
+                    f"converter-{i}",
+                    f"Part {n}: the adapter, {number(stage.output_v):g} V",
+                    "As bought; its own plug goes into the inverter’s outlet, last of all.",
+                    5,
+                    "none",
+                    "Mains volts stand at its plug: closed, dry, and never opened.",
+                )
             case Converter() | Linear():
                 kind = "trigger" if isinstance(stage, Converter) and stage.topology == "trigger" else "converter"
                 set_ = (
@@ -178,7 +187,16 @@ def _ends(case: Case) -> Iterator[Step]:
             "soldering",
             "With the pack away: its contacts never lie open beside each other.",
         )
-    if inlet is not None and inlet.kind != "cell-bay":
+    if inlet is not None and case.alternating_at(len(case.path)):
+        yield Step(
+            "end-device",
+            "The end at the device",
+            "The device’s own plug goes into the inverter’s outlet, last of all.",
+            5,
+            "none",
+            "Nothing of mains volts is cut or joined by you: a qualified person does that.",
+        )
+    elif inlet is not None and inlet.kind != "cell-bay":
         sign = {"centre-positive": "Centre is plus.", "centre-negative": "Centre is minus."}.get(
             inlet.polarity, "Plus and minus as marked."
         )
