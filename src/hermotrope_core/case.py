@@ -424,6 +424,14 @@ class Case(Value, frozen=True):
         return tuple(mode for mode in self.device.modes if mode.name in used)
 
 
+def at_temperature(case: Case, celsius: float | None) -> Case:
+    """The case at another temperature than it is planned for (°C): at the bench, say. None leaves it as planned."""
+    if celsius is None or celsius == number(case.conditions.temperature_c):
+        return case
+    conditions = msgspec.structs.replace(case.conditions, temperature_c=celsius, temperature_by_h=None)
+    return msgspec.structs.replace(case, conditions=conditions)
+
+
 def rated_watts(mode: Mode, nominal_v: float) -> float:
     """Watts that a mode with a known draw takes at the rated volts."""
     draw = number(mode.draw or 0.0)

@@ -13,6 +13,7 @@ import msgspec
 
 from hermotrope_core.case import Case
 from hermotrope_core.document import CaseError, case_from, refusal, tree_of
+from hermotrope_core.fields import FIELDS
 from hermotrope_core.proving.progress import Reading, Waiver
 from hermotrope_core.runlog import Column
 
@@ -68,6 +69,8 @@ class LogFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     original: str
     fits: tuple[FitTaken, ...] = ()
     ended: bool = True
+    temperature_c: float | None = None
+    """Where the run was logged; None: as the plan has it."""
 
     def data(self) -> bytes:
         """The original bytes. Raises ValueError where they are damaged or unreasonably large."""
@@ -102,6 +105,7 @@ class Proved(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     steps: tuple[StepNote, ...] = ()
     fits: tuple[FitTaken, ...] = ()
     rehearsal: bool = False
+    bench_temperature_c: float | None = None
 
 
 class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -117,6 +121,8 @@ class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     waivers: tuple[Waiver, ...] = ()
     logs: tuple[LogFile, ...] = ()
     proved: tuple[Proved, ...] = ()
+    bench_temperature_c: float | None = None
+    """Where the gates are read; None: as the plan has it."""
 
 
 def packed(data: bytes) -> str:
@@ -198,6 +204,13 @@ def _consistent(record: Record) -> None:
     for name, entries, field in (("readings", record.readings, "taken_at"), ("waivers", record.waivers, "given_at")):
         for i, entry in enumerate(entries):
             _moment(getattr(entry, field), f"{name}[{i}].{field}")
+    warm = FIELDS["temperature_c"]
+    warmths = [("bench_temperature_c", record.bench_temperature_c)]
+    warmths += [(f"logs[{i}].temperature_c", log.temperature_c) for i, log in enumerate(record.logs)]
+    warmths += [(f"proved[{i}].bench_temperature_c", one.bench_temperature_c) for i, one in enumerate(record.proved)]
+    for place, celsius in warmths:
+        if celsius is not None and not warm.low <= celsius <= warm.high:
+            raise CaseError(place, f"must be from {warm.low:g} to {warm.high:g} °C")
     for i, part in enumerate(record.parts):
         if part.price is not None and not 0 <= part.price <= MOST_PRICE:
             raise CaseError(f"parts[{i}].price", f"must be from 0 to {MOST_PRICE:g}")

@@ -19,10 +19,12 @@ from hermotrope.entry.typed import EditError
 from hermotrope.instruments.reading import needed
 from hermotrope.proving import actions, equipment, logs, records
 from hermotrope.proving.bench import Workshop
+from hermotrope.proving.keeping import mapping_of
 from hermotrope.proving.models import Photo, ReadingRow, RunLogRow
 from hermotrope_core.case import Case, number, planned
+from hermotrope_core.document import CaseError
 from hermotrope_core.proving import StandIn
-from hermotrope_core.record import read_record
+from hermotrope_core.record import read_record, write_record
 from hermotrope_core.simulate import samples
 from tests.support import case
 
@@ -187,11 +189,11 @@ class Gates(Base):
 
     def test_queries_do_not_grow_with_readings(self) -> None:
         self.pass_all()
-        with self.assertNumQueries(7):
+        with self.assertNumQueries(8):
             self.page()
         for _ in range(20):
             actions.take_reading(self.now, Workshop(self.now).gates[0].asks[0].key, 21.0, "hand")
-        with self.assertNumQueries(7):
+        with self.assertNumQueries(8):
             self.page()
 
 
@@ -221,6 +223,63 @@ class Rehearsing(Base):
             self.post("gate-measure", ask=ask)
         self.assertEqual(self.post("rehearse", fault="weak-pack").status_code, 200)
         self.assertFalse(self.now.readings.exists())
+
+
+class Temperature(Base):
+    """A plan for a cold night is proved on a warm bench: windows, prediction and fit follow where the meter is."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.made = bench.create(provable(**{"conditions.temperature_c": -5}), "For the cold")
+
+    def high(self, key: str) -> float:
+        found = Workshop(self.now).ask(key)
+        assert found is not None
+        return found[1].high
+
+    def test_the_windows_follow_the_bench(self) -> None:
+        self.assertIn("as the plan has it", self.page())
+        key = next(a.key for g in Workshop(self.now).gates if g.key == "warm-parts" for a in g.asks)
+        cold = self.high(key)
+        self.assertContains(self.post("bench-temperature", temperature="21"), "the plan is for −5 °C")
+        self.assertAlmostEqual(self.high(key) - cold, 26.0, delta=1.0)
+        self.post("bench-temperature", temperature="")
+        self.assertEqual(self.high(key), cold)
+
+    def test_nonsense_is_refused_beside_the_field(self) -> None:
+        for text in ("warm", "900", "-90"):
+            answer = self.post("bench-temperature", temperature=text)
+            self.assertContains(answer, f'value="{text}"', status_code=422)
+        self.assertIsNone(Workshop(self.now).temperature_c)
+
+    def test_a_log_is_fitted_at_its_own_temperature(self) -> None:
+        self.post("bench-temperature", temperature="20 °C")
+        data = csv_of(planned(provable(**{"conditions.temperature_c": 20, "source.capacity_ah": 3.6})))
+        row = logs.keep_log(*self.brought(data))
+        capacity = logs.fit_of(row).of("capacity")
+        assert capacity is not None and capacity.now is not None
+        self.assertAlmostEqual(capacity.now, 3.6, delta=0.08)
+        self.assertContains(self.post("log-temperature", row.pk, temperature="-5"), "Logged at")
+        row.refresh_from_db()
+        self.assertNotAlmostEqual(logs.fit_of(row).of("capacity").now or 0.0, 3.6, delta=0.3)  # type: ignore[union-attr]
+        self.assertContains(self.post("log-temperature", row.pk, temperature="x"), 'value="x"', status_code=422)
+
+    def brought(self, data: bytes) -> tuple[RunLogRow, Any]:
+        row = logs.draft_log(self.now, "run.csv", data, "file", "pack")
+        mapping = mapping_of(row)
+        assert mapping is not None
+        return row, mapping
+
+    def test_the_record_carries_both(self) -> None:
+        self.post("bench-temperature", temperature="18")
+        logs.keep_log(*self.brought(csv_of(planned(provable()))))
+        made = records.put_on_bench(write_record(records.record_of(self.now)).encode(), "record.json")
+        self.assertEqual((Workshop(made).temperature_c, made.logs.get().temperature_c), (18.0, 18.0))
+        hot = write_record(records.record_of(self.now)).replace(
+            '"bench_temperature_c": 18.0', '"bench_temperature_c": 1e9'
+        )
+        with self.assertRaises(CaseError):
+            records.put_on_bench(hot.encode(), "record.json")
 
 
 class Logs(Base):
@@ -443,8 +502,6 @@ class Records(Base):
 
     def test_the_record_reads_back_as_it_was_written(self) -> None:
         self.pass_all()
-        from hermotrope_core.record import write_record
-
         made = records.record_of(self.now)
         self.assertEqual(read_record(write_record(made).encode()), made)
 

@@ -13,8 +13,9 @@ from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import kept
-from hermotrope.proving.models import PartMark, Photo, ReadingRow, Rehearsal, StepMark, WaiverRow
+from hermotrope.proving.models import BenchPlace, PartMark, Photo, ReadingRow, Rehearsal, StepMark, WaiverRow
 from hermotrope.proving.pictures import encoded
+from hermotrope_core.fields import FIELDS
 from hermotrope_core.proving import applicable, refusal_of
 from hermotrope_core.sheet import Step
 
@@ -86,6 +87,24 @@ def take_reading(conversion: Conversion, ask_key: str, value: float, by: str) ->
 
 
 @transaction.atomic
+def be_at(conversion: Conversion, celsius: float | None) -> None:
+    """Say how warm it is at the bench; None: as planned. Readings are judged anew. Raises `EditError`."""
+    if celsius is None:
+        BenchPlace.objects.filter(conversion=conversion).delete()
+    else:
+        BenchPlace.objects.update_or_create(conversion=conversion, defaults={"temperature_c": believable(celsius)})
+    tell(conversion)
+
+
+def believable(celsius: float) -> float:
+    """A temperature at which people and packs are. Raises `EditError`."""
+    field = FIELDS["temperature_c"]
+    if not field.low <= celsius <= field.high:
+        raise EditError(f"a temperature here is {field.low:g} to {field.high:g} °C")
+    return celsius
+
+
+@transaction.atomic
 def waive(conversion: Conversion, gate_key: str, reason: str, by: str) -> None:
     """Go past a gate, with a reason. Raises `EditError` for a gate that must pass, is locked, or is not there."""
     row = next((one for one in Workshop(conversion).progress if one.gate.key == gate_key), None)
@@ -129,6 +148,7 @@ def rehearse(conversion: Conversion, fault: str) -> Conversion:
     copy = bench.create(msgspec.structs.replace(case, title=title[:300]), f"Copied to rehearse: {case.title}")
     Conversion.objects.filter(pk=copy.pk).update(rehearsal=True)
     Rehearsal.objects.create(conversion=copy, fault=fault)
+    be_at(copy, Workshop(conversion).temperature_c)
     copy.refresh_from_db()
     return copy
 

@@ -8,7 +8,8 @@ from typing import NamedTuple
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.proving.keeping import readings_of, waivers_of
-from hermotrope.proving.models import StepMark
+from hermotrope.proving.models import BenchPlace, StepMark
+from hermotrope_core.case import at_temperature
 from hermotrope_core.cautions import stops
 from hermotrope_core.proving import Ask, Gate, Progress, Reading, Waiver, gates, progress
 from hermotrope_core.proving.gates import basis_of
@@ -45,6 +46,18 @@ class Workshop:
         self.feed = Feed(conversion.case)
 
     @cached_property
+    def temperature_c(self) -> float | None:
+        """°C at the bench; None: as the plan has it."""
+        place = BenchPlace.objects.filter(conversion=self.conversion).first()
+        return place.temperature_c if place is not None else None
+
+    @cached_property
+    def here(self) -> Feed:
+        """The plan as it would go at the bench, which is warmer or colder than where it is meant for."""
+        case = at_temperature(self.case, self.temperature_c)
+        return self.feed if case is self.case else Feed(case)
+
+    @cached_property
     def shut(self) -> str:
         if stops(self.case):
             return "stop"
@@ -62,10 +75,10 @@ class Workshop:
 
     @cached_property
     def gates(self) -> tuple[Gate, ...]:
-        if self.shut or self.feed.situation is None:
+        if self.shut or self.here.situation is None:
             return ()
-        found = self.feed.range
-        return gates(self.feed.situation, self._taken, (found.p5, found.p95) if found else None)
+        found = self.here.range
+        return gates(self.here.situation, self._taken, (found.p5, found.p95) if found else None)
 
     @property
     def _taken(self) -> dict[str, float]:

@@ -10,13 +10,13 @@ from typing import Literal
 from django.db import OperationalError, connection
 from django.utils import timezone
 
-from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError
 from hermotrope.formats.logger_csv import written_log
 from hermotrope.instruments.recorder import Plan, Recorder
 from hermotrope.instruments.simulated import ROLES, Role, SimulatedBench
 from hermotrope.proving import logs
+from hermotrope.proving.bench import Workshop
 from hermotrope.proving.models import InstrumentName, Rehearsal, RunLogRow
 from hermotrope_core.case import Case
 from hermotrope_core.runlog import Column
@@ -43,7 +43,7 @@ def simulated_for(conversion: Conversion) -> SimulatedBench | None:
     if not conversion.rehearsal:
         return None
     row = Rehearsal.objects.filter(conversion=conversion).first()
-    situation = Feed(conversion.case).situation
+    situation = Workshop(conversion).here.situation
     if row is None or situation is None:
         return None
     with _lock:
@@ -83,6 +83,7 @@ def record(conversion: Conversion, place: Place, interval_s: float, kind: Litera
         state=RunLogRow.State.RECORDING,
         original_name="run-down.csv",
         resource=resource,
+        temperature_c=Workshop(conversion).temperature_c,
         mapping={"names": list(plan.columns)},
     )
     recorder = _Keeper(row.pk, plan).recorder
@@ -96,7 +97,7 @@ def _plan(
 ) -> Plan:
     if simulated_for(conversion) is None:
         return Plan(resource, kind, PLACES[place], interval_s)
-    run = Feed(conversion.case).run
+    run = Workshop(conversion).here.run
     lasts = run.runtime_s if run else 3600.0
     every = max(interval_s, lasts / REHEARSED_ROWS)
     begin = (

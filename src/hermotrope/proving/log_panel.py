@@ -14,15 +14,17 @@ from hermotrope.proving import equipment
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import log_of, mapping_of, original_of
 from hermotrope.proving.models import RunLogRow
-from hermotrope_core.case import Case
+from hermotrope_core.case import Case, at_temperature, number
 from hermotrope_core.estimate import QUICK_DRAWS, estimate
 from hermotrope_core.fields import FIELDS
 from hermotrope_core.figures import digits, duration, figure
 from hermotrope_core.fit import Fit, Found, compare, fit, fitted, shares_of_runtime
 from hermotrope_core.fit.result import Z90
+from hermotrope_core.proving.judge import written
 from hermotrope_core.quantity import show
 from hermotrope_core.record import LogMapping
 from hermotrope_core.runlog import RunLog
+from hermotrope_core.situation import Situation
 from hermotrope_core.spread import MEASURED_SPREAD
 
 COLUMN_WORDS = {
@@ -149,6 +151,17 @@ def _raw(columns: list[Any], names: list[str]) -> RunLog:
     return RunLog(seconds, {name: np.array(columns[i]) for i, name in enumerate(names, start=1)})  # type: ignore[misc]
 
 
+def warmth(workshop: Workshop, celsius: float | None) -> dict[str, str | bool]:
+    """A temperature that was said, else the plan's, and what the plan is for where that is another."""
+    plan = number(workshop.case.conditions.temperature_c)
+    here = plan if celsius is None else celsius
+    return {
+        "here": show(here, "°C"),
+        "plan": written(plan, "°C") if here != plan else "",
+        "unsaid": celsius is None,
+    }
+
+
 def kept_log(workshop: Workshop, row: RunLogRow) -> dict[str, Any]:
     """A kept log beside its prediction, with what a fit says."""
     log = log_of(row)
@@ -159,21 +172,24 @@ def kept_log(workshop: Workshop, row: RunLogRow) -> dict[str, Any]:
         "remarks": [(one.kind, duration(one.start_s) if one.start_s else "", one.says) for one in log.remarks],
         "rows": f"{row.rows:,}",
         "taken": [_taken(one) for one in row.fits],
+        "warmth": warmth(workshop, row.temperature_c),
     }
     situation = workshop.feed.situation
     if situation is None or situation.run is None:
         return shown_ | {"chart": log_chart(log, ()), "no_fit": "the plan has no run that ends"}
-    compared = compare(situation.case, log)[1]
+    then = at_temperature(situation.case, row.temperature_c)
+    ran = situation.run if then is situation.case else Situation(then).run
+    compared = compare(then, log)[1]
     shown_ |= {
         "parts": [_parts(one) for one in compared],
-        "longer": _longer(log, situation.run.runtime_s, ended=row.ended),
+        "longer": _longer(log, ran.runtime_s, ended=row.ended) if ran is not None else "",
     }
     try:
-        found = fit(situation.case, log)
+        found = fit(then, log)
     except ValueError as error:
         return shown_ | {"chart": log_chart(log, compared), "no_fit": str(error)}
     told = {one.place for one in found.found if one.told}
-    after = compare(fitted(situation.case, found, told, ""), log)[1] if told else ()
+    after = compare(fitted(then, found, told, ""), log)[1] if told else ()
     return shown_ | {"chart": log_chart(log, compared, after), "fit": _fit(situation.case, found, told)}
 
 

@@ -15,10 +15,11 @@ from hermotrope.bench import actions as bench
 from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError
 from hermotrope.formats.logger_csv import read_log, recognise
-from hermotrope.proving.actions import RUN_DOWN, take_reading
+from hermotrope.proving.actions import RUN_DOWN, believable, take_reading
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import arrays_kept, log_of, original_of, stamp
 from hermotrope.proving.models import LogChunk, ReadingRow, RunLogRow
+from hermotrope_core.case import at_temperature
 from hermotrope_core.fit import Fit, fit, fitted
 from hermotrope_core.record import FitTaken, LogFile, LogMapping
 
@@ -41,6 +42,7 @@ def draft_log(
         original_name=name[:120],
         original=zlib.compress(data, 6),
         mapping=msgspec.to_builtins(found.mapping),
+        temperature_c=Workshop(conversion).temperature_c,
     )
 
 
@@ -103,7 +105,16 @@ def fit_of(row: RunLogRow) -> Fit:
     feed = Workshop(row.conversion).feed
     if feed.situation is None:
         raise EditError("the plan has open questions")
-    return fit(feed.situation.case, log_of(row))
+    return fit(at_temperature(feed.situation.case, row.temperature_c), log_of(row))
+
+
+@transaction.atomic
+def was_at(row: RunLogRow, celsius: float | None) -> None:
+    """Say how warm it was where a run was logged; None: as planned. Raises `EditError`."""
+    if row.frozen:
+        raise EditError("this log belongs to the record that was frozen, so it stays as it is")
+    row.temperature_c = None if celsius is None else believable(celsius)
+    row.save(update_fields=["temperature_c"])
 
 
 @transaction.atomic
@@ -131,5 +142,6 @@ def restore_log(conversion: Conversion, log: LogFile) -> RunLogRow:
     row = RunLogRow(
         conversion=conversion, name=log.name[:120], origin=log.origin, original_name=log.original_name[:120],
         original=zlib.compress(data, 6), ended=log.ended, fits=[msgspec.to_builtins(one) for one in log.fits],
+        temperature_c=log.temperature_c,
     )  # fmt: skip
     return _read(row, log.mapping, data)

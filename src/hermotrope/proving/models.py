@@ -7,6 +7,15 @@ from django.db import models
 from hermotrope.bench.models import Conversion
 
 
+class BenchPlace(models.Model):
+    """Where a conversion is proved: how warm it is there, if not as planned."""
+
+    conversion = models.OneToOneField(
+        Conversion, on_delete=models.CASCADE, related_name="bench_place", primary_key=True
+    )
+    temperature_c = models.FloatField()
+
+
 class StepMark(models.Model):
     """A step of the build sheet: ticked or not, with a note."""
 
@@ -100,6 +109,7 @@ class RunLogRow(models.Model):
     remarks = models.JSONField(default=list)
     ended = models.BooleanField(default=False)
     frozen = models.BooleanField(default=False, help_text="it belongs to a frozen record")
+    temperature_c = models.FloatField(null=True, blank=True, help_text="where it was logged; none: as planned")
     trouble = models.CharField(max_length=300, blank=True)
     resource = models.CharField(max_length=120, blank=True)
     fits = models.JSONField(default=list)

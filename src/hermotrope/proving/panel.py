@@ -17,7 +17,7 @@ from hermotrope.instruments.simulated import ROLES
 from hermotrope.proving import equipment
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import shown
-from hermotrope.proving.log_panel import TIME_KINDS, log_row, shown_log
+from hermotrope.proving.log_panel import TIME_KINDS, log_row, shown_log, warmth
 from hermotrope.proving.records import proved_of
 from hermotrope_core.case import Case
 from hermotrope_core.cautions import stops
@@ -57,6 +57,7 @@ def prove_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
     return context | {
         "gates": [_gate(conversion.case, row, number, chosen, resources) for number, row in enumerate(rows, start=1)],
         "passed": sum(row.state in ("passed", "waived") for row in rows),
+        "warmth": warmth(workshop, workshop.temperature_c),
         "to_freeze": workshop.all_passed and not _frozen(workshop, context["proved_rows"]),
         "has_readings": bool(workshop.readings or workshop.waivers),
         "instruments": _instruments(resources),

@@ -16,7 +16,16 @@ from hermotrope.proving.actions import LONGEST_NOTE, LONGEST_REASON, RUN_DOWN, t
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import kept, mapping_of, original_of, readings_of, shown, stamp, waivers_of
 from hermotrope.proving.logs import restore_log
-from hermotrope.proving.models import PartMark, ProvedRow, ReadingRow, Rehearsal, RunLogRow, StepMark, WaiverRow
+from hermotrope.proving.models import (
+    BenchPlace,
+    PartMark,
+    ProvedRow,
+    ReadingRow,
+    Rehearsal,
+    RunLogRow,
+    StepMark,
+    WaiverRow,
+)
 from hermotrope_core.record import FORMAT, FitTaken, LogFile, PartNote, Proved, Record, StepNote, packed, read_record
 
 
@@ -41,6 +50,7 @@ def freeze(conversion: Conversion, version: int) -> ProvedRow:
         steps=_steps(conversion),
         fits=tuple(msgspec.convert(one, FitTaken) for row in conversion.logs.all() for one in row.fits),
         rehearsal=conversion.rehearsal,
+        bench_temperature_c=workshop.temperature_c,
     )
     done = bench.mark_done(conversion.pk, version, timezone.localdate(), measured)
     Conversion.objects.filter(pk=conversion.pk).update(proved_on=timezone.localdate())
@@ -75,7 +85,8 @@ def record_of(conversion: Conversion) -> Record:
         if mapping is not None:
             fits = tuple(msgspec.convert(one, FitTaken) for one in row.fits)
             original = packed(original_of(row))
-            logs.append(LogFile(row.name, row.origin, row.original_name, mapping, original, fits, row.ended))  # type: ignore[arg-type]  # origin is one of its choices
+            named = row.name, row.origin, row.original_name
+            logs.append(LogFile(*named, mapping, original, fits, row.ended, row.temperature_c))  # type: ignore[arg-type]  # origin is one of its choices
     parts = [PartNote(row.key, row.have or None, row.price) for row in conversion.part_marks.order_by("pk")]
     return Record(
         format=FORMAT,
@@ -88,6 +99,7 @@ def record_of(conversion: Conversion) -> Record:
         waivers=tuple(waivers_of(conversion)),
         logs=tuple(logs),
         proved=tuple(proved_of(row) for row in conversion.proved.order_by("pk")),
+        bench_temperature_c=Workshop(conversion).temperature_c,
     )
 
 
@@ -151,6 +163,8 @@ def restore(conversion: Conversion, record: Record) -> None:
         )
     if record.proved:
         conversion.logs.update(frozen=True)
+    if record.bench_temperature_c is not None:
+        BenchPlace.objects.create(conversion=conversion, temperature_c=record.bench_temperature_c)
     if record.rehearsal:
         Rehearsal.objects.create(conversion=conversion, fault=record.fault or "")
     _restore_columns(conversion, record)

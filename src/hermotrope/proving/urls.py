@@ -13,6 +13,7 @@ urlpatterns = [
     path("gate/", prove.reading, name="gate-reading"),
     path("gate/measure/", prove.measure_reading, name="gate-measure"),
     path("gate/waive/", prove.waive, name="gate-waive"),
+    path("gate/temperature/", prove.at_bench, name="bench-temperature"),
     path("gate/again/", prove.again, name="gate-again"),
     path("instruments/", prove.instruments, name="instruments"),
     path("rehearse/", prove.rehearse, name="rehearse"),
@@ -25,6 +26,7 @@ urlpatterns = [
     path("log/<int:log>/stop/", runs.stop, name="log-stop"),
     path("log/<int:log>/remove/", runs.remove, name="log-remove"),
     path("log/<int:log>/count/", runs.count, name="log-count"),
+    path("log/<int:log>/temperature/", runs.temperature, name="log-temperature"),
     path("log/<int:log>/fit/", runs.take_fit, name="log-fit"),
     path("log/<int:log>/original/", runs.original, name="log-original"),
 ]

@@ -27,7 +27,7 @@ from hermotrope.proving.models import InstrumentName
 from hermotrope.proving.panel import prove_context
 from hermotrope_core.proving import read_reading, refusal_of
 from hermotrope_core.proving.judge import judge
-from hermotrope_core.quantity import QuantityError
+from hermotrope_core.quantity import QuantityError, parse
 from hermotrope_core.record import write_record
 
 View = Callable[..., HttpResponse]
@@ -68,10 +68,18 @@ def _has_place(typed: dict[str, Any], context: dict[str, Any]) -> bool:
         return gate is not None and any(one["ask"].key == typed.get("ask") for one in gate["asks"])
     if form == "gate-waive":
         return gate is not None and gate["can_waive"] and gate["gate"].key == typed.get("gate")
-    kinds = {"log-keep": "draft", "log-fit": "kept", "log-count": "kept", "log-remove": "kept"}
+    kinds = {
+        "log-keep": "draft",
+        "log-fit": "kept",
+        "log-count": "kept",
+        "log-remove": "kept",
+        "log-temperature": "kept",
+    }
     if form in kinds:
         return (context.get("shown_log") or {}).get("kind") == kinds[form]
-    return form in ("instruments", "log-bring") or (form == "log-start" and bool(context.get("logger_named")))
+    return form in ("instruments", "log-bring", "bench-temperature") or (
+        form == "log-start" and bool(context.get("logger_named"))
+    )
 
 
 def proving(view: View) -> View:
@@ -141,6 +149,22 @@ def waive(request: HttpRequest, conversion: Conversion) -> HttpResponse:
         actions.unwaive(conversion, gate)
     else:
         actions.waive(conversion, gate, request.POST.get("reason", ""), request.POST.get("by", ""))
+    return answer(request, conversion)
+
+
+def celsius_in(request: HttpRequest) -> float | None:
+    """The temperature that a form says; None for an empty field. Raises `EditError`."""
+    text = request.POST.get("temperature", "").strip()
+    try:
+        return parse(text, "°C") if text else None
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+
+
+@proving
+def at_bench(request: HttpRequest, conversion: Conversion) -> HttpResponse:
+    """Say how warm it is where the gates are read."""
+    actions.be_at(conversion, celsius_in(request))
     return answer(request, conversion)
 
 

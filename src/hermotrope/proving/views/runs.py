@@ -19,7 +19,7 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import original_of
 from hermotrope.proving.log_panel import shown_log
 from hermotrope.proving.models import RunLogRow
-from hermotrope.proving.views.prove import answer, proving
+from hermotrope.proving.views.prove import answer, celsius_in, proving
 from hermotrope_core.proving import refusal_of
 from hermotrope_core.quantity import QuantityError, parse
 from hermotrope_core.record import LogColumn, LogMapping, TimeKind
@@ -153,6 +153,13 @@ def remove(request: HttpRequest, conversion: Conversion, log: int) -> HttpRespon
 def count(request: HttpRequest, conversion: Conversion, log: int) -> HttpResponse:
     """Take the log's duration as the reading of the run-down."""
     logs.count_as_run_down(_row(conversion, log), was_over=request.POST.get("was_over") == "yes")
+    return answer(request, conversion)
+
+
+@proving
+def temperature(request: HttpRequest, conversion: Conversion, log: int) -> HttpResponse:
+    """Say how warm it was where the run was logged."""
+    logs.was_at(_row(conversion, log), celsius_in(request))
     return answer(request, conversion)
 
 
