@@ -225,6 +225,39 @@ class Rehearsing(Base):
         self.assertFalse(self.now.readings.exists())
 
 
+class Learning(Base):
+    """What the device really draws goes from its gate into the plan."""
+
+    def read(self, factor: float) -> tuple[Any, float]:
+        """Everything up to the device passes; its first mode draws so many times what was planned."""
+        self.pass_all()
+        found = Workshop(self.now).ask("device.mode-0")
+        assert found is not None and found[1].expected is not None
+        amps = factor * found[1].expected
+        return self.post("gate-reading", ask="device.mode-0", text=f"{amps:.4f}"), amps
+
+    def test_a_reading_is_put_into_the_plan_as_measured(self) -> None:
+        planned_w = number(self.now.case.device.modes[0].draw or 0.0)
+        answer, _ = self.read(1.4)
+        self.assertContains(answer, "into the plan, as measured")
+        before = self.now.runtime_s
+        self.assertEqual(self.post("gate-put", ask="device.mode-0").status_code, 200)
+        draw = self.now.case.device.modes[0].draw
+        assert draw is not None and not isinstance(draw, float)
+        self.assertEqual(draw.known_by, "measured")
+        self.assertAlmostEqual(number(draw), 1.4 * planned_w, delta=0.02 * planned_w)
+        self.assertLess(self.now.runtime_s or 0.0, before or 0.0)
+        state = next(one for row in Workshop(self.now).progress for one in row.asks if one.ask.key == "device.mode-0")
+        self.assertEqual((state.stale, state.judgement and state.judgement.level), (False, "pass"))
+        self.assertEqual(self.post("gate-put", ask="device.mode-0").status_code, 422)
+
+    def test_only_what_was_accepted_tells(self) -> None:
+        self.assertNotContains(self.read(0.0)[0], "into the plan, as measured", status_code=200)
+        for ask in ("device.mode-0", "polarity.plug", "nonsense"):
+            self.assertEqual(self.post("gate-put", ask=ask).status_code, 422)
+        self.assertEqual(self.now.version, 1)
+
+
 class Temperature(Base):
     """A plan for a cold night is proved on a warm bench: windows, prediction and fit follow where the meter is."""
 

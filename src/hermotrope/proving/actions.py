@@ -87,6 +87,19 @@ def take_reading(conversion: Conversion, ask_key: str, value: float, by: str) ->
 
 
 @transaction.atomic
+def put_reading(conversion: Conversion, version: int, ask_key: str) -> Conversion:
+    """Put what a reading tells into the plan, as measured. Raises `Conflict`, `EditError`, `CaseError`."""
+    told = Workshop(conversion).told(ask_key)
+    if told is None:
+        raise EditError("no reading here tells the plan anything new")
+    mode = conversion.case.device.modes[told.mode]
+    note = f"read at the gate, {timezone.localdate().isoformat()}" + (" (rehearsed)" if conversion.rehearsal else "")
+    value = {"value": float(f"{told.value:.4g}"), "known_by": "measured", "note": note}
+    patch = [{"op": "add", "path": f"/device/modes/{told.mode}/{told.field}", "value": value}]
+    return bench.change(conversion.pk, version, patch, f"As read: “{mode.name}”")
+
+
+@transaction.atomic
 def be_at(conversion: Conversion, celsius: float | None) -> None:
     """Say how warm it is at the bench; None: as planned. Readings are judged anew. Raises `EditError`."""
     if celsius is None:

@@ -11,7 +11,7 @@ from hermotrope.proving.keeping import readings_of, waivers_of
 from hermotrope.proving.models import BenchPlace, StepMark
 from hermotrope_core.case import at_temperature
 from hermotrope_core.cautions import stops
-from hermotrope_core.proving import Ask, Gate, Progress, Reading, Waiver, gates, progress
+from hermotrope_core.proving import Ask, Gate, Progress, Reading, Told, Waiver, gates, progress, told_by
 from hermotrope_core.proving.gates import basis_of
 from hermotrope_core.proving.progress import newest, proved
 from hermotrope_core.sheet import Step, steps
@@ -102,6 +102,15 @@ class Workshop:
         """Every step with its mark."""
         marks = {row.key: row for row in self.conversion.step_marks.all()}
         return [Marked(step, marks.get(step.key)) for step in self.steps]
+
+    def told(self, ask_key: str) -> Told | None:
+        """What the reading of an ask tells of the plan, if it was accepted."""
+        states = (one for row in self.progress for one in row.asks if one.ask.key == ask_key)
+        one = next(states, None)
+        if one is None or one.reading is None or one.judgement is None or self.here.situation is None:
+            return None
+        accepted = one.judgement.level in ("pass", "note")
+        return told_by(self.here.situation, one.ask, one.reading.value) if accepted else None
 
     def ask(self, key: str) -> tuple[Gate, Ask] | None:
         """An ask of this plan with its gate."""

@@ -19,10 +19,10 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import shown
 from hermotrope.proving.log_panel import TIME_KINDS, log_row, shown_log, warmth
 from hermotrope.proving.records import proved_of
-from hermotrope_core.case import Case
 from hermotrope_core.cautions import stops
 from hermotrope_core.difference import difference
-from hermotrope_core.figures import duration
+from hermotrope_core.fields import FIELDS
+from hermotrope_core.figures import duration, figure
 from hermotrope_core.proving import FAULTS, Progress, applicable
 from hermotrope_core.proving.judge import written
 from hermotrope_core.proving.progress import AskState
@@ -55,7 +55,7 @@ def prove_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
     situation = workshop.feed.situation
     assert situation is not None
     return context | {
-        "gates": [_gate(conversion.case, row, number, chosen, resources) for number, row in enumerate(rows, start=1)],
+        "gates": [_gate(workshop, row, number, chosen, resources) for number, row in enumerate(rows, start=1)],
         "passed": sum(row.state in ("passed", "waived") for row in rows),
         "warmth": warmth(workshop, workshop.temperature_c),
         "to_freeze": workshop.all_passed and not _frozen(workshop, context["proved_rows"]),
@@ -99,7 +99,7 @@ def _fault(conversion: Conversion) -> str:
     return str(row.fault) if row is not None else ""
 
 
-def _gate(case: Case, row: Progress, number: int, chosen: str, resources: Any) -> dict[str, Any]:
+def _gate(workshop: Workshop, row: Progress, number: int, chosen: str, resources: Any) -> dict[str, Any]:
     gate = row.gate
     open_ = gate.key == chosen
     return {
@@ -111,9 +111,9 @@ def _gate(case: Case, row: Progress, number: int, chosen: str, resources: Any) -
         "locked_by": row.locked_by,
         "waiver": row.waiver,
         "can_waive": not gate.must_pass and row.state in ("open", "failed"),
-        "asks": [_ask(case, one, resources, draw=open_) for one in row.asks],
+        "asks": [_ask(workshop, one, resources, draw=open_) for one in row.asks],
         "short": _short(row),
-        "plug": end_view(case.device.inlet) if gate.key == "polarity" else None,
+        "plug": end_view(workshop.case.device.inlet) if gate.key == "polarity" else None,
     }
 
 
@@ -125,14 +125,15 @@ def _short(row: Progress) -> str:
     return ", ".join(made[:4]) + (" …" if len(made) > 4 else "")
 
 
-def _ask(case: Case, one: AskState, resources: Any, *, draw: bool) -> dict[str, Any]:
+def _ask(workshop: Workshop, one: AskState, resources: Any, *, draw: bool) -> dict[str, Any]:
     ask, reading = one.ask, one.reading
     value = shown(reading.value) if reading is not None and not one.stale else None
     return {
         "ask": ask,
         "id": ask.key.replace(".", "-"),
         "gauge": window_gauge(ask, value),
-        "drawing": probe_drawing(case, ask) if draw else None,
+        "drawing": probe_drawing(workshop.case, ask) if draw else None,
+        "told": told_words(workshop, ask.key) if draw else "",
         "reading": written(value, ask.unit) if value is not None else "",
         "taken": reading,
         "stale": one.stale,
@@ -145,6 +146,12 @@ def _ask(case: Case, one: AskState, resources: Any, *, draw: bool) -> dict[str, 
         "wait_s": round(ask.setup.wait_s),
         "mode": "decimal" if ask.unit != "s" else "text",
     }
+
+
+def told_words(workshop: Workshop, ask_key: str) -> str:
+    """The figure that a reading tells of the plan; empty where it tells none."""
+    told = workshop.told(ask_key)
+    return figure(told.value, FIELDS[told.field].unit) if told else ""
 
 
 def _instruments(resources: Any) -> list[tuple[str, str, str]]:

@@ -12,6 +12,7 @@ urlpatterns = [
     path("part/", sheet.part, name="part"),
     path("gate/", prove.reading, name="gate-reading"),
     path("gate/measure/", prove.measure_reading, name="gate-measure"),
+    path("gate/put/", prove.put_reading, name="gate-put"),
     path("gate/waive/", prove.waive, name="gate-waive"),
     path("gate/temperature/", prove.at_bench, name="bench-temperature"),
     path("gate/again/", prove.again, name="gate-again"),

@@ -3,6 +3,7 @@
 from hermotrope_core.proving.gate import Ask, Gate, Rule, Setup, Spot
 from hermotrope_core.proving.gates import gates
 from hermotrope_core.proving.judge import Judgement, judge, read_reading
+from hermotrope_core.proving.learn import Told, told_by
 from hermotrope_core.proving.progress import Progress, Reading, Waiver, progress, refusal_of
 from hermotrope_core.proving.standin import FAULTS, StandIn, applicable
 
@@ -17,6 +18,7 @@ __all__ = [
     "Setup",
     "Spot",
     "StandIn",
+    "Told",
     "Waiver",
     "applicable",
     "gates",
@@ -24,4 +26,5 @@ __all__ = [
     "progress",
     "read_reading",
     "refusal_of",
+    "told_by",
 ]

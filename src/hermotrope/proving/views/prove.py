@@ -24,7 +24,7 @@ from hermotrope.proving import actions, equipment, records
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.log_panel import as_chosen
 from hermotrope.proving.models import InstrumentName
-from hermotrope.proving.panel import prove_context
+from hermotrope.proving.panel import prove_context, told_words
 from hermotrope_core.proving import read_reading, refusal_of
 from hermotrope_core.proving.judge import judge
 from hermotrope_core.quantity import QuantityError, parse
@@ -134,11 +134,24 @@ def measure_reading(request: HttpRequest, conversion: Conversion) -> HttpRespons
 
 def _after(request: HttpRequest, conversion: Conversion, key: str, value: float) -> HttpResponse:
     """The panel with what the reading means, stated once more beside the gate that is open now."""
-    found = Workshop(conversion).ask(key)
+    workshop = Workshop(conversion)
+    found = workshop.ask(key)
     said = judge(found[1], value) if found else None
     return answer(
-        request, conversion, just=key, just_level=said.level if said else "", just_says=said.says if said else ""
+        request,
+        conversion,
+        just=key,
+        just_level=said.level if said else "",
+        just_says=said.says if said else "",
+        just_told=told_words(workshop, key),
     )
+
+
+@proving
+def put_reading(request: HttpRequest, conversion: Conversion) -> HttpResponse:
+    """Put what a reading tells into the plan."""
+    done = actions.put_reading(conversion, version_of(request), request.POST.get("ask", ""))
+    return body(request, done, panel="prove")
 
 
 @proving

@@ -1,0 +1,52 @@
+"""What a reading of amperes says of the plan: the draw of a mode, or its peak, in the unit that the plan has it in."""
+
+from __future__ import annotations
+
+import msgspec
+
+from hermotrope_core.case import Mode, Number
+from hermotrope_core.circuit import Demand
+from hermotrope_core.proving.device_gates import STARTS
+from hermotrope_core.proving.gate import Ask
+from hermotrope_core.situation import Situation
+from hermotrope_core.spread import known_by
+from hermotrope_core.values import number
+
+SAME_SHARE = 0.02
+"""A figure that was measured already is told anew only where the reading differs by more."""
+
+
+class Told(msgspec.Struct, frozen=True):
+    """A field of a mode of the device (by index), and its value in W, A or Ω."""
+
+    mode: int
+    field: str
+    value: float
+
+
+def told_by(situation: Situation, ask: Ask, amps: float) -> Told | None:
+    """The draw behind a reading of the device's current; None for other asks, and where the plan has it already.
+
+    Watts and ohms follow with the volts that the path gives at that current: P = V I, R = V / I.
+    """
+    amps = abs(amps)
+    if ask.unit != "A" or ask.setup.mode is None or amps == 0.0:
+        return None
+    modes = situation.case.device.modes
+    index = next(i for i, mode in enumerate(modes) if mode.name == ask.setup.mode)
+    now = situation.at_demand(Demand("current", amps), situation.circuit.emf(STARTS))
+    if not now.complete:
+        return None
+    field = _field(modes[index], peak=ask.setup.peak)
+    watts, ohms = amps * now.inlet_v, now.inlet_v / amps
+    value = {"power_w": watts, "peak_w": watts, "resistance_ohm": ohms}.get(field, amps)
+    planned: Number = getattr(modes[index], field)
+    if known_by(planned) == "measured" and abs(value / number(planned) - 1.0) <= SAME_SHARE:
+        return None
+    return Told(index, field, value)
+
+
+def _field(mode: Mode, *, peak: bool) -> str:
+    if peak:
+        return "peak_w" if mode.peak_w is not None else "peak_a"
+    return Mode.OWN[mode.kind]
