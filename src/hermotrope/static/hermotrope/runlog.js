@@ -137,8 +137,7 @@ const runlog = (() => {
 
   // After a reading, bring what it means into view, and with it what comes next.
   document.addEventListener("htmx:afterSettle", (event) => {
-    if (event.detail.target.id !== "prove" && !event.detail.elt?.closest?.("#prove")) return;
-    if (event.detail.requestConfig?.verb !== "post") return;
+    if (event.detail.target.id !== "prove" || event.detail.requestConfig?.verb !== "post") return;
     const said = document.querySelector("#prove .said, #prove .row-error, #prove .gate.current .gate-ask:not(.pass, .note)");
     said?.scrollIntoView({ block: "nearest" });
   });
