@@ -98,6 +98,7 @@ class BuildJourney(BrowserTest):
         page.get_by_role("button", name="Choose for me").click()
         expect(page.locator(".build-table .bad")).to_have_count(0)
         self.assertLess(abs(page.evaluate("scrollY") - stood), 100)  # the page is put in anew and stays where it was
+        expect(page.get_by_role("button", name="Choose for me")).to_be_focused()
         expect(page.locator("#verdict")).not_to_contain_text("lead loses")
 
     def test_a_stop_and_a_choice_keep_what_was_typed(self) -> None:

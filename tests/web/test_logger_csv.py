@@ -107,6 +107,10 @@ class Recognising(TestCase):
                 np.testing.assert_allclose(log.columns["pack_v"], 20.1)
                 np.testing.assert_allclose(log.columns["pack_a"], 0.5)
 
+    def test_columns_say_what_they_hold(self) -> None:
+        found, _ = read(COLUMNS[4][1])
+        self.assertEqual([one.kind for one in found.columns], ["number", "clock", "unit", "number"])
+
     def test_what_was_turned_round_is_told(self) -> None:
         remarks = read(COLUMNS[5][1])[1].remarks
         self.assertEqual([one.kind for one in remarks], ["turned"])

@@ -53,6 +53,8 @@ class Seen(msgspec.Struct, frozen=True):
     index: int
     name: str
     cells: tuple[str, ...]
+    kind: str
+    """number, unit (numbers that carry their own), clock, date, stamp or text."""
     role: str
     """time, pack_v, pack_a, inlet_v, inlet_a, or empty."""
     factor: float
@@ -99,7 +101,7 @@ def recognise(data: bytes, place: Place = "pack") -> Recognised:
     roles = _roles(names, body, free, place)
     day_first = _day_first([row[max(0, time_index)] for row in body])
     mapping = LogMapping(encoding, separator, decimal, first, time_index, time_kind, day_first, roles)
-    return Recognised(mapping, _seen(names, body, mapping), tuple(_about(mapping, rows, first)))
+    return Recognised(mapping, _seen(names, kinds, body, mapping), tuple(_about(mapping, rows, first)))
 
 
 def _names(above: list[list[str]], width: int) -> list[str]:
@@ -257,14 +259,15 @@ def _day_first(cells: list[str]) -> bool:
     return True
 
 
-def _seen(names: list[str], body: list[list[str]], mapping: LogMapping) -> tuple[Seen, ...]:
+def _seen(names: list[str], kinds: list[str], body: list[list[str]], mapping: LogMapping) -> tuple[Seen, ...]:
     roles = {one.index: (str(one.what), one.factor) for one in mapping.columns}
     if mapping.time_index >= 0:
         roles[mapping.time_index] = ("time", 1.0)
     made = []
     for i, name in enumerate(names):
         role, factor = roles.get(i, ("", 1.0))
-        made.append(Seen(i, name, tuple(row[i] for row in body[:SHOWN]), role, factor))
+        kind = "unit" if kinds[i] == "number" and _WITH_UNIT.match(body[0][i]) else kinds[i]
+        made.append(Seen(i, name, tuple(row[i] for row in body[:SHOWN]), kind, role, factor))
     return tuple(made)
 
 

@@ -38,6 +38,22 @@
   document.addEventListener("htmx:responseError", (event) => trouble(`Not saved: the bench answered ${event.detail.xhr.status}. What you typed is still here; reload the page if it happens again.`));
   document.addEventListener("htmx:sendError", () => trouble("Not saved: the bench does not answer. Is it still running? What you typed is still here."));
 
+  // A pressed button keeps the focus when the page is put in anew, as far as it is still there.
+  const formOf = (node) => node?.closest?.("form[action]");
+  const named = (form) => form.getAttribute("action") + [...form.querySelectorAll("input[type=hidden]")].filter((one) => !["csrfmiddlewaretoken", "version", "panel"].includes(one.name)).map((one) => `&${one.name}=${one.value}`).join("");
+  let pressed = null;
+  document.addEventListener("htmx:beforeSwap", () => {
+    const button = document.activeElement, form = button?.matches("button:not([id])") ? formOf(button) : null;
+    if (form) pressed = { form: named(form), words: button.textContent };
+  });
+  document.addEventListener("htmx:afterSettle", () => {
+    if (!pressed || document.activeElement !== document.body) return;
+    const form = [...document.querySelectorAll("form[action]")].find((one) => named(one) === pressed.form);
+    const button = form && [...form.querySelectorAll("button")].find((one) => one.textContent === pressed.words);
+    (button ?? form?.querySelector("button"))?.focus({ preventScroll: true });
+    pressed = null;
+  });
+
   // A row that was filled from a measurement closes its helper.
   document.addEventListener("htmx:afterSwap", (event) => {
     const id = event.detail.target.id ?? "";
