@@ -231,6 +231,10 @@ class CannotTell(TestCase):
         self.assertTrue(load is not None and load.told)
         self.assertEqual([one.parts_s for one in compare(bank, log)[1]], [None, None])
 
+    def test_a_port_before_a_converter_tells_nothing(self) -> None:
+        with self.assertRaisesRegex(ValueError, "log the plug"):
+            self.said(("pack_v", "pack_a"), planned(case("cases", "tag-reader-two-converters")))
+
     def test_a_resistance_that_never_shows_is_not_told(self) -> None:
         tiny = planned(case("cases", "moth-lamp-on-lead-acid", **{"source.resistance_ohm": 0.002}))
         self.assertIn("source.resistance_ohm", self.said(ALL, tiny))

@@ -80,7 +80,9 @@ def _any(sides: Sides) -> Array:
     for column in (sides.pack_v, sides.pack_a, sides.inlet_a, sides.inlet_v):
         if column is not None:
             return column
-    raise ValueError("no column can be used for this path")
+    raise ValueError(
+        "a bank's cells are out of reach, and a converter stands between its port and the load: log the plug"
+    )
 
 
 def _wh(sides: Sides, volts: Array | None, amps: Array | None) -> float | None:
