@@ -97,6 +97,12 @@ class Situation:
             found = self._at[mode.name, soc] = self.at_demand(mode_demand(mode), self.circuit.emf(soc))
         return found
 
+    def pack_v(self, mode: Mode, soc: float) -> float | None:
+        """Volts at the pack's terminals in a mode, V = E(soc) - I R; None where it cannot run."""
+        now = self.at(mode, soc)
+        ohm = self.circuit.stretches[0].elements[0].resistance_ohm
+        return self.circuit.emf(soc) - now.source_a * ohm if now.complete else None
+
     def at_demand(self, demand: Demand, emf: float) -> Point:
         """Operating point of any demand at an EMF in volts."""
         key = demand.kind, demand.value, emf

@@ -95,16 +95,11 @@ class FieldWarning(msgspec.Struct, frozen=True):
 
 def field_warnings(situation: Situation) -> tuple[FieldWarning, ...]:
     """Volts at the pack's terminals at 20 % and 10 % of the charge, for a sticker and an alarm's set-point."""
-    ohm = situation.circuit.stretches[0].elements[0].resistance_ohm
-    found = []
-    for soc in WARN_AT:
-        emf = situation.circuit.emf(soc)
-        volts = []
-        for mode in (situation.lightest, situation.heaviest):
-            now = situation.at(mode, soc)
-            volts.append(emf - now.source_a * ohm if now.complete else None)
-        found.append(FieldWarning(soc, emf, volts[0], volts[1]))
-    return tuple(found)
+    light, heavy = situation.lightest, situation.heaviest
+    return tuple(
+        FieldWarning(soc, situation.circuit.emf(soc), situation.pack_v(light, soc), situation.pack_v(heavy, soc))
+        for soc in WARN_AT
+    )
 
 
 class Handover(msgspec.Struct, frozen=True):

@@ -13,6 +13,7 @@ from hermotrope_core.proving import (
     Gate,
     Reading,
     StandIn,
+    Told,
     Waiver,
     applicable,
     gates,
@@ -20,6 +21,7 @@ from hermotrope_core.proving import (
     progress,
     read_reading,
     refusal_of,
+    told_by,
 )
 from hermotrope_core.proving.gates import basis_of
 from hermotrope_core.proving.progress import Progress, proved
@@ -215,6 +217,38 @@ class AlternatingCurrent(TestCase):
             [r.gate.key for r in rehearsed(self.situation.case, "set-point-high")[0] if r.state == "failed"],
             ["set-point"],
         )
+
+
+class Learning(TestCase):
+    """What a reading of amperes says of a mode's draw, in the unit that the plan has it in."""
+
+    def told(self, made: Case, factor: float) -> Told | None:
+        situation = Situation(made)
+        ask = of(gates(situation, {}), "device.mode-0")
+        return told_by(situation, ask, factor * (ask.expected or 0.0))
+
+    def test_watts_amperes_and_ohms(self) -> None:
+        for kind, name, value, told in (
+            ("power", "power_w", 6.0, 7.2),
+            ("current", "current_a", 0.5, 0.6),
+            ("resistance", "resistance_ohm", 24.0, 20.0),
+        ):
+            found = self.told(mount(**{"device.modes.0": {"name": "hold", "kind": kind, name: value}}), 1.2)
+            assert found is not None
+            self.assertEqual((found.mode, found.field, found.spread), (0, name, 0.03))
+            self.assertAlmostEqual(found.value, told, delta=0.01 * told)
+
+    def test_watts_are_less_sure_where_the_volts_may_hold_surface_charge(self) -> None:
+        found = self.told(planned(case("cases", "moth-lamp-on-lead-acid")), 1.1)
+        assert found is not None
+        self.assertAlmostEqual(found.spread, 0.03 + 13.8 / (6 * 2.117) - 1.0, places=3)
+
+    def test_what_is_measured_already_is_told_anew_only_where_it_differs(self) -> None:
+        known = mount(**{"device.modes.0.power_w": {"value": 6.0, "known_by": "measured"}})
+        self.assertIsNone(self.told(known, 1.0))
+        self.assertIsNotNone(self.told(known, 1.1))
+        nothing = Situation(mount(**{"device.modes.0.power_w": {"value": 0.0, "known_by": "measured"}}))
+        self.assertIsNotNone(told_by(nothing, of(gates(nothing, {}), "device.mode-0"), 0.2))
 
 
 class Locks(TestCase):

@@ -145,6 +145,22 @@ class Simulated(TestCase):
             self.assertTrue(load.ask("syst:err?").startswith("0"))
             self.assertIn("Simulated load", load.ask("*IDN?"))
 
+    def test_no_electronic_load_draws_behind_an_inverter(self) -> None:
+        inverter = {"stage": "converter", "topology": "inverter", "output_v": 230, "efficiency": 0.85}
+        made = planned(
+            case("cases", "moth-lamp-on-lead-acid", path=[inverter], **{"device.supply": {"nominal_v": 230}})
+        )
+        asks = [ask for gate in gates(Situation(made), {}) for ask in gate.asks if ask.setup.load_a is not None]
+        self.assertTrue(asks)
+        meter = Stub(lambda line: "12.6")
+        load = Stub(lambda line: self.fail(f"the load was told {line}"))
+        self.addCleanup(meter.close)
+        self.addCleanup(load.close)
+        for ask in asks:
+            self.assertFalse(ask.setup.electronic)
+            if needed(ask):
+                self.assertEqual(take(ask, {"meter": meter.resource, "load": load.resource}), 12.6)
+
     def test_an_instrument_that_is_not_named(self) -> None:
         ask = next(a for gate in gates(Situation(planned(case("cases", "reference-1"))), {}) for a in gate.asks)
         with self.assertRaisesRegex(InstrumentError, "type the reading"):

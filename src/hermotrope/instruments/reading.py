@@ -50,7 +50,7 @@ def take(ask: Ask, resources: Mapping[Role, str], *, simulated: bool = False) ->
             meter.tell(f'SIM:WIRE "{ask.key}"')
         if ask.meter == "trip":
             value = _ramp(ask, meter, resources["supply"])
-        elif ask.setup.load_a is not None and resources.get("load"):
+        elif ask.setup.load_a is not None and resources.get("load") and (ask.setup.electronic or simulated):
             value = _loaded(ask, meter, resources["load"], simulated=simulated)
         else:
             value = meter.number(QUERIES[ask.meter])

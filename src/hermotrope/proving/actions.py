@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import BinaryIO, Literal
+from typing import Any, BinaryIO, Literal
 
 import msgspec
 from django.db import transaction
@@ -18,6 +18,7 @@ from hermotrope.proving.pictures import encoded
 from hermotrope_core.fields import FIELDS
 from hermotrope_core.proving import applicable, refusal_of
 from hermotrope_core.sheet import Step
+from hermotrope_core.spread import MEASURED_SPREAD
 
 LONGEST_NOTE, LONGEST_REASON = 500, 300
 MOST_PHOTOS = 40
@@ -94,7 +95,9 @@ def put_reading(conversion: Conversion, version: int, ask_key: str) -> Conversio
         raise EditError("no reading here tells the plan anything new")
     mode = conversion.case.device.modes[told.mode]
     note = f"read at the gate, {timezone.localdate().isoformat()}" + (" (rehearsed)" if conversion.rehearsal else "")
-    value = {"value": float(f"{told.value:.4g}"), "known_by": "measured", "note": note}
+    value: dict[str, Any] = {"value": float(f"{told.value:.4g}"), "known_by": "measured", "note": note}
+    if told.spread > MEASURED_SPREAD:
+        value["spread"] = float(f"{told.spread:.2g}")
     patch = [{"op": "add", "path": f"/device/modes/{told.mode}/{told.field}", "value": value}]
     return bench.change(conversion.pk, version, patch, f"As read: “{mode.name}”")
 

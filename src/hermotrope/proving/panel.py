@@ -151,7 +151,7 @@ def _ask(workshop: Workshop, one: AskState, resources: Any, *, draw: bool) -> di
 def told_words(workshop: Workshop, ask_key: str) -> str:
     """The figure that a reading tells of the plan; empty where it tells none."""
     told = workshop.told(ask_key)
-    return figure(told.value, FIELDS[told.field].unit) if told else ""
+    return f"{figure(told.value, FIELDS[told.field].unit)} ± {100 * told.spread:.0f} %" if told else ""
 
 
 def _instruments(resources: Any) -> list[tuple[str, str, str]]:

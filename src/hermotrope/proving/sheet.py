@@ -10,6 +10,7 @@ from hermotrope.bench.views.feed import LEVEL_WORDS, end_words
 from hermotrope.drawings.bay import bay_view
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.checklist import parts_context, steps_context
+from hermotrope.proving.log_panel import warmth
 from hermotrope_core.cautions import cautions
 from hermotrope_core.proving.judge import written
 from hermotrope_core.sheet import box_label, changes, cut_list, fed_bay, way_back
@@ -41,6 +42,7 @@ def sheet_context(conversion: Conversion) -> dict[str, Any]:
         ],
         "bay": bay_view(fed_bay(case)),
         "changes": changes(case),
+        "bench_warmth": warmth(workshop, workshop.temperature_c)["here"],
         "way_back": way_back(case),
         "label": box_label(feed.situation) if feed.situation else None,
         "gates": [

@@ -94,8 +94,11 @@ def fit_pack(case: Case, sides: Sides) -> PackFit | None:
     circuit = situation.circuit
 
     def misses(x: Array) -> Array:
-        made = pack_volts(circuit, sides, float(np.exp(x[0])), float(np.exp(x[1])))
-        return volts - made - (x[2] * np.exp(-sides.seconds / np.exp(x[3])) if len(x) > 2 else 0.0)
+        return volts - pack_volts(circuit, sides, float(np.exp(x[0])), float(np.exp(x[1])))
+
+    def misses_charged(x: Array) -> Array:
+        left: Array = misses(x) - x[2] * np.exp(-sides.seconds / np.exp(x[3]))
+        return left
 
     made = least_squares(misses, np.zeros(2), bounds=([-2.5, -4.0], [2.5, 4.0]), x_scale=[0.05, 0.2])
     most = situation.full_emf - situation.settled(situation.full_emf)
@@ -103,7 +106,7 @@ def fit_pack(case: Case, sides: Sides) -> PackFit | None:
     if most > 0.0 and circuit.start_soc >= 1.0:
         fast, slow = np.log(SURFACE_TAU_S)
         more = least_squares(
-            misses,
+            misses_charged,
             [*made.x, 0.5 * most, 0.5 * (fast + slow)],
             bounds=([-2.5, -4.0, 0.0, fast], [2.5, 4.0, most, slow]),
             x_scale=[0.05, 0.2, most, 0.5],

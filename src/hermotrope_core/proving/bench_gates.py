@@ -301,7 +301,7 @@ def _set_point(situation: Situation, i: int) -> Ask:
     name = "inverter" if inverter else "converter" if isinstance(stage, Converter) else "regulator"
     return Ask(
         f"set-point.{i}",
-        f"Volts AC at the inverter’s outlet (part {i + 1}), {PLUG_IN}"
+        f"Volts AC at the inverter’s outlet (part {i + 1}), with {PLUG_IN}"
         if inverter
         else f"Volts out of the {name} (part {i + 1}), unloaded",
         "V",

@@ -9,7 +9,7 @@ from hermotrope_core.circuit import Demand
 from hermotrope_core.figures import duration, figure
 from hermotrope_core.findings.protection import HOT_REFUSE_K
 from hermotrope_core.heat import HAND_HOT_C, RESISTOR_RISE_K, part_heats
-from hermotrope_core.proving.gate import PLUG_IN, Ask, Gate, Rule, Setup, Spot, above, below
+from hermotrope_core.proving.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, below
 from hermotrope_core.proving.loaded_gates import at_plug
 from hermotrope_core.situation import Situation
 from hermotrope_core.spread import spread_of
@@ -40,7 +40,7 @@ def device(situation: Situation, basis: str) -> Gate:
     asks += [_peak_ask(situation, mode, demand) for mode, demand in situation.peaks()]
     between = "an ammeter in the plus conductor before it"
     if situation.alternating:
-        between = f"between them {PLUG_IN.removeprefix('with ')}"
+        between = f"between them {PLUG_IN}"
     connect = (
         f"Switch off, plug the device in, {between}; switch on.",
         "Stop at once if the current stays far above the window, or if it smells.",
@@ -84,16 +84,18 @@ def _amps_rules(low: float, high: float, nothing: float, limit: float) -> tuple[
     )
 
 
-def _before(situation: Situation) -> Spot | None:
-    """Where an ammeter goes."""
-    where = "in the plus conductor, before the device"
-    return None if situation.alternating else Spot(len(situation.case.path), "+", where)
+def _ammeter(situation: Situation) -> tuple[Meter, Spot | None]:
+    """What reads the device's current, and where it goes."""
+    if situation.alternating:
+        return "mains", None
+    return "amps", Spot(len(situation.case.path), "+", "in the plus conductor, before the device")
 
 
 def _mode_ask(situation: Situation, mode: Mode) -> Ask:
     now = situation.at(mode, STARTS)
     amps = now.inlet_a if now.complete else 0.0
     h = spread_of(mode.draw) if mode.draw is not None else 0.3
+    meter, spot = _ammeter(situation)
     slack = 0.015 * amps + AMPS_A
     limit = _limit(situation)
     low, high = max(0.0, amps / (1 + h) - slack), min(amps * (1 + h) + slack, max(limit, amps + slack))
@@ -101,12 +103,12 @@ def _mode_ask(situation: Situation, mode: Mode) -> Ask:
         f"device.{_slug(situation, mode)}",
         f"Amperes in “{mode.name}”",
         "A",
-        "mains" if situation.alternating else "amps",
+        meter,
         low,
         high,
         Setup(mode=mode.name),
         f"{figure(amps, 'A')} computed, known to ± {100 * h:.0f} %",
-        _before(situation),
+        spot,
         None,
         _amps_rules(low, high, NOTHING_SHARE * amps / (1 + h), limit),
         expected=amps,
@@ -117,6 +119,7 @@ def _peak_ask(situation: Situation, mode: Mode, demand: Demand) -> Ask:
     now = situation.at_demand(demand, situation.circuit.emf(STARTS))
     amps = now.inlet_a if now.complete else 0.0
     low, high = 0.3 * amps, 1.3 * amps + AMPS_A
+    meter, spot = _ammeter(situation)
     limit = f"{figure(number(mode.peak_s), 's', 2)}" if mode.peak_s is not None else "a moment"
     rules = (
         below(-2 * high, "stop", f"minus, and {FAR_MORE}"),
@@ -133,12 +136,12 @@ def _peak_ask(situation: Situation, mode: Mode, demand: Demand) -> Ask:
         f"device.{_slug(situation, mode)}-peak",
         f"Peak amperes in “{mode.name}” ({limit})",
         "A",
-        "mains" if situation.alternating else "amps",
+        meter,
         low,
         high,
         Setup(mode=mode.name, peak=True),
         f"{figure(amps, 'A')} planned; a meter that holds its maximum",
-        _before(situation),
+        spot,
         None,
         rules,
         optional=True,
@@ -273,10 +276,9 @@ def _until(situation: Situation) -> str:
         return "until it ends by itself"
     left = f"{100 * circuit.reserve_soc:.0f} % left, the plan’s reserve"
     mode = next(one for one in situation.modes if one.name == run.end_mode)
-    now = situation.at(mode, circuit.reserve_soc)
-    if circuit.port is not None or not now.complete:
-        return f"until the bank shows {left}: nothing stops it there but you"
-    volts = circuit.emf(circuit.reserve_soc) - now.source_a * circuit.stretches[0].elements[0].resistance_ohm
+    volts = situation.pack_v(mode, circuit.reserve_soc)
+    if circuit.port is not None or volts is None:
+        return f"until its own gauge shows {left}: nothing stops it there but you"
     return f"stop it where the pack reads {volts:.2f} V in “{mode.name}” ({left}): nothing stops it there but you"
 
 

@@ -17,7 +17,7 @@ METER_SHARE, METER_V = 0.005, 0.03
 """A hand meter's doubt on volts: 0.5 % and three counts of 10 mV (typical)."""
 METER_LEADS_OHM = 0.5
 """A hand meter's own leads and contacts on its lowest range (typical)."""
-PLUG_IN = "with a plug-in meter, never with probes"
+PLUG_IN = "a plug-in meter, never with probes"
 OPEN_OHM = 1e6
 """At and above this a conductor counts as open; meters show OL."""
 
@@ -46,6 +46,8 @@ class Setup(msgspec.Struct, frozen=True):
     """Gaps at which both conductors are open; 0 takes the pack away, len(path) the device."""
     load_a: float | None = None
     """A dummy load at the plug draws so much."""
+    electronic: bool = True
+    """Whether an electronic load may draw it: never behind an inverter."""
     mode: str | None = None
     """The device runs in this mode."""
     stages: tuple[int, int] | None = None

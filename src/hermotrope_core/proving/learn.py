@@ -9,7 +9,7 @@ from hermotrope_core.circuit import Demand
 from hermotrope_core.proving.device_gates import STARTS
 from hermotrope_core.proving.gate import Ask
 from hermotrope_core.situation import Situation
-from hermotrope_core.spread import known_by
+from hermotrope_core.spread import MEASURED_SPREAD, known_by
 from hermotrope_core.values import number
 
 SAME_SHARE = 0.02
@@ -17,17 +17,19 @@ SAME_SHARE = 0.02
 
 
 class Told(msgspec.Struct, frozen=True):
-    """A field of a mode of the device (by index), and its value in W, A or Ω."""
+    """A field of a mode of the device (by index), its value in W, A or Ω, and the half-width of its 90 % interval."""
 
     mode: int
     field: str
     value: float
+    spread: float
 
 
 def told_by(situation: Situation, ask: Ask, amps: float) -> Told | None:
     """The draw behind a reading of the device's current; None for other asks, and where the plan has it already.
 
-    Watts and ohms follow with the volts that the path gives at that current: P = V I, R = V / I.
+    Watts and ohms follow with the volts that the path gives at that current: P = V I, R = V / I. Where no part holds
+    them, they are unsure by the surface charge that the pack may still have.
     """
     amps = abs(amps)
     if ask.unit != "A" or ask.setup.mode is None or amps == 0.0:
@@ -41,9 +43,12 @@ def told_by(situation: Situation, ask: Ask, amps: float) -> Told | None:
     watts, ohms = amps * now.inlet_v, now.inlet_v / amps
     value = {"power_w": watts, "peak_w": watts, "resistance_ohm": ohms}.get(field, amps)
     planned: Number = getattr(modes[index], field)
-    if known_by(planned) == "measured" and abs(value / number(planned) - 1.0) <= SAME_SHARE:
+    if known_by(planned) == "measured" and abs(value - number(planned)) <= SAME_SHARE * value:
         return None
-    return Told(index, field, value)
+    spread = MEASURED_SPREAD
+    if field not in ("current_a", "peak_a") and not situation.circuit.holders:
+        spread += situation.full_emf / situation.settled(situation.full_emf) - 1.0
+    return Told(index, field, value, spread)
 
 
 def _field(mode: Mode, *, peak: bool) -> str:

@@ -29,7 +29,7 @@ def dummy_load(situation: Situation, basis: str, taken: Mapping[str, float]) -> 
         return None
     case, source = situation.case, situation.source
     amps, count = now.inlet_a, len(case.path)
-    setup = Setup(cuts=(count,), load_a=amps)
+    setup = Setup(cuts=(count,), load_a=amps, electronic=not situation.alternating)
     ohms = now.inlet_v / amps
     asks = [*_sag(situation, taken, setup), _plug(situation, taken, setup)]
     port = source.regulated_output
@@ -171,7 +171,7 @@ def _plug(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Ask
     )
     return Ask(
         "dummy-load.plug",
-        f"Volts AC at the outlet, loaded, {PLUG_IN}" if situation.alternating else "Volts at the plug, loaded",
+        f"Volts AC at the outlet, loaded, with {PLUG_IN}" if situation.alternating else "Volts at the plug, loaded",
         "V",
         plug_meter(situation),
         low,
@@ -194,7 +194,7 @@ def _awake(situation: Situation) -> Ask:
     delay = min(delay, NAP_TIMES * _longest_nap(situation))
     now = situation.at(situation.lightest, 1.0)
     amps, volts = now.inlet_a, now.inlet_v
-    setup = Setup(cuts=(len(situation.case.path),), load_a=amps, wait_s=delay)
+    setup = Setup(cuts=(len(situation.case.path),), load_a=amps, electronic=not situation.alternating, wait_s=delay)
     rules = (
         Rule(
             -inf,
