@@ -40,7 +40,7 @@ def put(made: dict[str, Any], place: str, value: Any) -> dict[str, Any]:
     for step in parents:
         part = part[step]
     if value is None:
-        del part[last]
+        part.pop(last, None)
     else:
         part[last] = value
     return made

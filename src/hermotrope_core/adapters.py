@@ -10,12 +10,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from itertools import islice, pairwise
+from typing import Literal
 
 import msgspec
 import networkx as nx
 
-from hermotrope_core.case import Case, Connector, Lead, maybe, number
-from hermotrope_core.connectors import SAME_MM
+from hermotrope_core.case import Case, Connector, Fuse, Lead, Switch, maybe, number
+from hermotrope_core.connectors import ALIKE_INNER_MM, ALIKE_OUTER_MM, SAME_MM
 
 CENTRES = ("centre-positive", "centre-negative")
 BARE = Connector(kind="leads", polarity="marked")
@@ -105,6 +106,42 @@ def mates(end: End, other: Connector) -> bool:
         mine is None or theirs is None or abs(mine - theirs) <= SAME_MM
         for mine, theirs in ((end.outer_mm, maybe(other.outer_mm)), (end.inner_mm, maybe(other.inner_mm)))
     )
+
+
+def joint_fit(near: Connector, far: Connector) -> Literal["mates", "loose", "never"]:
+    """How two connectors go into each other; barrels of look-alike sizes are loose or tight."""
+    if mates(live_end(near), far) or near.kind == far.kind == "cell-bay":
+        return "mates"
+    sizes = [maybe(one) for one in (near.outer_mm, near.inner_mm, far.outer_mm, far.inner_mm)]
+    genders_fit = near.gender is None or far.gender is None or near.gender != far.gender
+    if near.kind == far.kind == "barrel" and genders_fit and None not in sizes:
+        outer, inner, other_outer, other_inner = (size or 0.0 for size in sizes)
+        if abs(outer - other_outer) < ALIKE_OUTER_MM and abs(inner - other_inner) < ALIKE_INNER_MM:
+            return "loose"
+    return "never"
+
+
+def stated_joints(case: Case) -> Iterator[tuple[int, Connector, Connector, str]]:
+    """Where two stated connectors meet: path index, both, and where that is.
+
+    Fuses and switches in between belong to the lead's own wire. A bare end is made to fit and says nothing.
+    """
+    before: Connector | None = case.source.outlet if case.source else None
+    where, last = "At the source", 0
+    for i, stage in enumerate(case.path):
+        if isinstance(stage, Fuse | Switch):
+            continue
+        if not isinstance(stage, Lead):
+            before = None
+            continue
+        if before is not None and stage.source_end is not None and stage.source_end.kind not in WIRED:
+            yield i, before, stage.source_end, where
+        before, where = stage.device_end, "Between two leads"
+        last = i
+    inlet = case.device.inlet
+    leads = any(isinstance(stage, Lead) for stage in case.path)
+    if inlet is not None and before is not None and leads and before.kind not in WIRED:
+        yield last, before, inlet, "At the device"
 
 
 def fits_inlet(end: End, inlet: Connector) -> bool:

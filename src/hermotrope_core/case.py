@@ -14,7 +14,7 @@ from typing import ClassVar, Literal
 import msgspec
 
 from hermotrope_core.clock import since_midnight
-from hermotrope_core.inlets import CellBay, Connector, ConnectorKind, Polarity
+from hermotrope_core.inlets import CellBay, CellSize, Connector, ConnectorKind, Polarity
 from hermotrope_core.values import Known, KnownBy, Number, Table, Value, check_table, maybe, number
 
 __all__ = ["Connector", "ConnectorKind", "Known", "KnownBy", "Number", "Polarity", "Table", "Value", "maybe", "number"]
@@ -34,30 +34,46 @@ Trait = Literal[
     "motor",
 ]
 PlanOn = Literal["duty", "typical", "maximum"]
+Enclosure = Literal["open", "closed"]
 Topology = Literal["buck", "boost", "buck-boost", "trigger", "inverter"]
 Code = Literal[
     "over-absolute-max",
     "over-max",
     "under-min-at-full",
     "early-stop",
+    "does-not-start",
+    "does-not-last",
     "collapse",
+    "peak-drop",
+    "set-point-near-limit",
+    "diode-at-rest",
     "source-overload",
     "source-overload-peak",
     "converter-overload",
     "converter-overload-peak",
+    "converter-near-limit",
     "converter-input-high",
     "converter-input-low",
+    "set-point-outside",
+    "wrong-profile",
     "polarity-unknown",
     "polarity-reversed",
     "polarity-swapped",
+    "plug-mismatch",
+    "plug-overload",
+    "ac-inlet",
     "auto-off",
     "no-low-voltage-cut-off",
     "deep-discharge",
     "standing-drain",
     "no-load-rise",
     "no-fuse",
+    "unfused-lead",
     "fuse-over-wire",
     "fuse-under-load",
+    "fuse-cannot-open",
+    "rating-volts",
+    "no-switch",
     "wire-drop",
     "wire-hot",
     "hot-part",
@@ -70,6 +86,9 @@ Code = Literal[
     "mixed-cells",
     "look-alike-cells",
     "primary-charged",
+    "wrong-charger",
+    "back-feed-motor",
+    "not-stated",
     "inrush",
     "radio-noise",
     "cold-run",
@@ -113,6 +132,8 @@ class Mode(Value, frozen=True):
     peak_w: Number | None = None
     peak_s: Number | None = None
     stands_for: Literal["typical", "maximum"] | None = None
+    never_used: bool = False
+    """The device has it, and this conversion never runs it: it is not judged."""
 
     OWN: ClassVar[dict[str, str]] = {
         "power": "power_w",
@@ -141,8 +162,16 @@ class Mode(Value, frozen=True):
 
 
 class InternalBattery(Value, frozen=True):
+    """The device's own battery, which may carry it alone. What nobody stated about it stays unknown."""
+
     energy_wh: Number
     takes_over: bool = False
+    chemistry: str | None = None
+    charges_from_feed: bool | None = None
+    charge_w: Number | None = None
+    """Watts that it takes from the feed while it charges."""
+    ends: Literal["clean", "abrupt", "resets"] | None = None
+    """How the device ends when this one is empty too; `Device.ends` tells the end of the feed."""
 
 
 class Device(Value, frozen=True):
@@ -158,10 +187,19 @@ class Device(Value, frozen=True):
     low_warning: bool | None = None
     charges_source: bool = False
     """It charges what is connected to it, as if that were its own battery."""
+    charges_to_v: Number | None = None
+    charges_chemistry: str | None = None
+    """What its charger is made for: the volts at which it stops, and the chemistry."""
+    rectifies: bool = False
+    """Its inlet goes to a rectifier: it takes alternating and direct current of either sign."""
+    uses_stated: bool = False
+    """Somebody was asked what it is used for (life, children, riding, water) and answered with `traits`."""
     input_capacitance_f: Number | None = None
     bay: CellBay | None = None
     output_by_v: Table | None = None
     output_unit: str | None = None
+    output_mode: str | None = None
+    """The mode whose output `output_by_v` tells."""
 
     def __post_init__(self) -> None:
         super().__post_init__()
@@ -182,6 +220,8 @@ class RegulatedOutput(Value, frozen=True):
     output_current_max_a: Number | None = None
     output_min_current_a: Number | None = None
     output_off_delay_s: Number | None = None
+    takes_back_feed: bool = False
+    """It stands current that comes back from a motor."""
 
     def __post_init__(self) -> None:
         super().__post_init__()
@@ -225,6 +265,8 @@ class Source(Value, frozen=True):
     max_current_a: Number | None = None
     peak_current_a: Number | None = None
     low_voltage_cut_off: bool | None = None
+    cell_size: CellSize | None = None
+    """The size of its cells, where they are loose ones of a common size."""
     mixed_cells: bool = False
     """Its cells differ in make, age or charge."""
     state_of_health: Number | None = None
@@ -260,19 +302,27 @@ class Lead(Value, frozen=True, tag_field="stage", tag="lead"):
     source_end: Connector | None = None
     device_end: Connector | None = None
     """What it ends in: towards the source and towards the device; a bare wire where nothing is stated."""
+    bought: bool = False
+    """Ready made: its copper and its ends are as they are."""
 
 
 class Fuse(Value, frozen=True, tag_field="stage", tag="fuse"):
     rating_a: Number
     resistance_ohm: Number = 0.0
+    rating_v: Number | None = None
+    built_in: bool = False
+    """Inside the part or lead beside it: nothing to buy or join by itself; so for the stages below."""
 
 
 class Switch(Value, frozen=True, tag_field="stage", tag="switch"):
     resistance_ohm: Number = 0.0
+    rating_v: Number | None = None
+    built_in: bool = False
 
 
 class CutOff(Value, frozen=True, tag_field="stage", tag="cut-off"):
     trips_v: Number
+    built_in: bool = False
 
 
 class Resistor(Value, frozen=True, tag_field="stage", tag="resistor"):
@@ -298,6 +348,10 @@ class Converter(Value, frozen=True, tag_field="stage", tag="converter"):
     adjusts_from_v: Number | None = None
     adjusts_to_v: Number | None = None
     """What its output can be set to; a board that does not say can be set to anything."""
+    thermal_enclosure: Enclosure = "open"
+    """The enclosure for which `thermal_k_per_w` is stated."""
+    takes_back_feed: bool = False
+    built_in: bool = False
 
     def __post_init__(self) -> None:
         super().__post_init__()
@@ -315,6 +369,9 @@ class Linear(Value, frozen=True, tag_field="stage", tag="linear"):
     quiescent_a: Number = 0.0
     output_current_max_a: Number | None = None
     thermal_k_per_w: Number | None = None
+    thermal_enclosure: Enclosure = "open"
+    takes_back_feed: bool = False
+    built_in: bool = False
 
 
 class KeepAlive(Value, frozen=True, tag_field="stage", tag="keep-alive"):
@@ -357,7 +414,7 @@ MOST_HOURS = 72.0
 
 class Conditions(Value, frozen=True):
     temperature_c: Number = 20.0
-    enclosure: Literal["open", "closed"] = "open"
+    enclosure: Enclosure = "open"
     temperature_by_h: Table | None = None
     """Hours after the start and °C there; the run through it is told beside the one at `temperature_c`."""
 
@@ -422,6 +479,11 @@ class Case(Value, frozen=True):
         """The modes that the duty uses, in the order of the device."""
         used = {segment.mode for segment in self.duty.repeat}
         return tuple(mode for mode in self.device.modes if mode.name in used)
+
+    def other_modes(self) -> tuple[Mode, ...]:
+        """The modes with a known draw that the device has, the duty does not use, and that may still come on."""
+        used = {segment.mode for segment in self.duty.repeat}
+        return tuple(m for m in self.device.modes if m.name not in used and not m.never_used and m.draw is not None)
 
 
 def at_temperature(case: Case, celsius: float | None) -> Case:

@@ -36,6 +36,8 @@ from hermotrope_core.interpolate import at
 COPPER_OHM_M = 1.724e-8
 """Resistivity of annealed copper at 20 °C (IEC 60028), ohm metre."""
 
+TYPICAL_HEADROOM_V, TYPICAL_HEADROOM = 1.0, 0.15
+"""Headroom of a step-down board that states none: volts, and at most this share of its output (typical)."""
 DEFAULT_OFF_DELAY_S = 30.0
 """Typical wait of a power bank before it switches off a port that draws too little, seconds."""
 
@@ -50,6 +52,7 @@ Cause = Literal[
     "reserve",
     "empty",
     "auto-off",
+    "programme over",
 ]
 CAUSES: tuple[Cause, ...] = (
     "pack cut-off",
@@ -62,6 +65,7 @@ CAUSES: tuple[Cause, ...] = (
     "reserve",
     "empty",
     "auto-off",
+    "programme over",
 )
 """In the order in which they are named when several hold at once."""
 
@@ -288,6 +292,13 @@ def circuit_of(case: Case) -> Circuit:
     )
 
 
+def full_volts(source: Source) -> float:
+    """EMF fresh off the charger, volts: the greatest of what is stated, its own table's and its chemistry's."""
+    n = source.cells_in_series
+    known = [n * CHEMISTRIES[source.chemistry].full_v, maybe(source.full_v) or 0.0]
+    return max(*known, n * source.ocv[-1][1] if source.ocv else 0.0)
+
+
 def _cut(source: Source, ohm: float, path: tuple[Stage, ...]) -> tuple[tuple[Stretch, ...], tuple[Holder, ...]]:
     stretches: list[Stretch] = []
     holders: list[Holder] = []
@@ -338,6 +349,11 @@ def _bank_holder(port: RegulatedOutput) -> Holder:
     )
 
 
+def typical_headroom(output_v: float) -> float:
+    """Volts that a step-down board needs above its output where it does not say: 1 V, or 15 % of a low output."""
+    return min(TYPICAL_HEADROOM_V, TYPICAL_HEADROOM * output_v)
+
+
 def holder_of(i: int, stage: Converter | Linear) -> Holder:
     """A holding stage at path index `i`, ready for computing."""
     output_v = number(stage.output_v)
@@ -355,7 +371,8 @@ def holder_of(i: int, stage: Converter | Linear) -> Holder:
         )
     low = maybe(stage.input_min_v) or 0.0
     if stage.topology == "buck":
-        low = max(low, output_v + (maybe(stage.headroom_v) or 0.0))
+        headroom = maybe(stage.headroom_v)
+        low = max(low, output_v + (typical_headroom(output_v) if headroom is None else headroom))
     return Holder(
         stage=i,
         linear=False,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from hermotrope_core.inlets import Connector
+from hermotrope_core.values import number
 from hermotrope_core.wiring import PARTS
 
 SAME_MM = 0.06
@@ -43,3 +45,16 @@ def barrel_advice(outer_mm: float, inner_mm: float) -> tuple[str, ...]:
             fits = f"the shell is {outer:g} mm, not {outer_mm:g} mm"
         told.append(f"{outer:g} × {inner:g} mm looks the same: {fits}.")
     return tuple(told)
+
+
+def connector_words(connector: Connector) -> str:
+    """Kind, size, gender and sign of a connector."""
+    size = (
+        f" {number(connector.outer_mm):g} × {number(connector.inner_mm):g} mm"
+        if connector.outer_mm and connector.inner_mm
+        else ""
+    )
+    pins = f", {connector.pin_count} pins" if connector.pin_count else ""
+    sign = {"centre-positive": ", centre plus", "centre-negative": ", centre minus"}.get(connector.polarity, "")
+    gender = f" {connector.gender}" if connector.gender else ""
+    return f"{connector.kind}{size}{gender}{pins}{sign}"

@@ -15,6 +15,7 @@ from hermotrope_core.case import (
     MOST_STAGES,
     Case,
     Converter,
+    Diode,
     Fuse,
     KeepAlive,
     Known,
@@ -26,12 +27,16 @@ from hermotrope_core.case import (
     number,
 )
 from hermotrope_core.case import CutOff as CutOffStage
-from hermotrope_core.circuit import mode_demand, peak_demand
-from hermotrope_core.situation import LOW_SOC, Situation
+from hermotrope_core.circuit import mode_demand, peak_demand, typical_headroom
+from hermotrope_core.situation import Look, Situation
 from hermotrope_core.wiring import fuse_rating, safe_amps
 
 CLOSED_BOX_DERATING = 0.7
 """A converter in a closed box is good for this share of its rated output (typical)."""
+OPEN_K_PER_W, CLOSED_K_PER_W = 30.0, 50.0
+"""How much a part warms that does not say, kelvin per watt, in the open and in a closed box (typical)."""
+BOXED_TIMES = CLOSED_K_PER_W / OPEN_K_PER_W
+"""So many times warmer a part gets in a closed box than on the open bench (typical)."""
 MARGIN = 1.2
 """A chosen converter is rated at least this many times the heaviest mode's current."""
 HEADROOM_V = 1.0
@@ -41,6 +46,8 @@ AWAKE = 1.2
 """A keep-alive load lifts a bank's port to this many times the current that keeps it awake."""
 SCHOTTKY_V = 0.4
 """Drop of a Schottky diode at about an ampere (typical)."""
+LONG_PEAK_S = 3600.0
+"""For how long a peak is taken to last whose length nobody stated: long enough to open any fuse that it can."""
 SHORT_A = 5.0
 """A source that drives more than this into a short must be fused."""
 
@@ -103,9 +110,9 @@ def device_amps(situation: Situation, volts: float) -> tuple[float, float]:
             return value / volts
         return value if kind == "current" else volts / value
 
-    steady = [mode_demand(mode) for mode in situation.modes]
+    steady = [mode_demand(mode) for mode in situation.all_modes]
     heavy = max(amps(d.kind, d.value) for d in steady)
-    peaks = [peak for mode in situation.modes if (peak := peak_demand(mode)) is not None]
+    peaks = [peak for mode in situation.all_modes if (peak := peak_demand(mode)) is not None]
     return heavy, max([heavy, *(amps(d.kind, d.value) for d in peaks)])
 
 
@@ -126,7 +133,8 @@ def converter_for(situation: Situation) -> Converter | None:
         inside = board.output_v[0] <= target <= board.output_v[1]
         takes = board.input_min_v <= low and high <= board.input_max_v
         gives = board.output_current_max_a * derating >= max(MARGIN * heavy, peak)
-        warm = (target * heavy * (1 / board.efficiency - 1) + board.quiescent_w) * board.thermal_k_per_w
+        boxed = BOXED_TIMES if situation.closed else 1.0
+        warm = (target * heavy * (1 / board.efficiency - 1) + board.quiescent_w) * board.thermal_k_per_w * boxed
         if board.topology == kind and inside and takes and gives and warm < 40.0:
             return Converter(
                 topology=board.topology,  # type: ignore[arg-type]  # the data file is checked by a test
@@ -144,6 +152,20 @@ def converter_for(situation: Situation) -> Converter | None:
     return None
 
 
+def kelvin_per_watt(stage: Converter | Linear | Diode, *, closed: bool) -> float:
+    """How much a part warms in an open or a closed box, kelvin per watt.
+
+    A stated figure holds for the enclosure it was stated for (the open board, where nothing is said); in the other
+    it is more or less by as much as the typical ones differ.
+    """
+    stated = None if isinstance(stage, Diode) else stage.thermal_k_per_w
+    if isinstance(stage, Diode) or stated is None:
+        return CLOSED_K_PER_W if closed else OPEN_K_PER_W
+    if (stage.thermal_enclosure == "closed") == closed:
+        return number(stated)
+    return number(stated) * (BOXED_TIMES if closed else 1.0 / BOXED_TIMES)
+
+
 def converter_place(case: Case) -> int:
     """Path index for a converter: behind fuse, switch and cut-off, before the lead to the device."""
     guards = [i for i, stage in enumerate(case.path) if isinstance(stage, Fuse | Switch | CutOffStage)]
@@ -152,19 +174,24 @@ def converter_place(case: Case) -> int:
 
 def fuse_for(situation: Situation) -> Fuse | None:
     """The fuse for the front of the path: over the load, over its peaks, under the wire behind it."""
-    heavy = situation.at(situation.heaviest, LOW_SOC)
-    if not heavy.complete:
-        heavy = situation.at(situation.heaviest, 1.0)
-    if not heavy.complete:
-        return None
-    peaks = []
-    emf = situation.circuit.emf(LOW_SOC)
-    for mode, demand in situation.peaks():
-        top = situation.at_demand(demand, emf)
-        if top.complete and mode.peak_s is not None:
-            peaks.append((top.source_a, number(mode.peak_s)))
-    rating = fuse_rating(heavy.source_a, tuple(peaks), wire_amps_behind(situation.case, 0))
+    rating = fuse_at(situation, 0, wire_amps_behind(situation.case, 0))
     return None if rating is None else Fuse(rating_a=rating)
+
+
+def fuse_at(situation: Situation, at: int, wire_a: float) -> float | None:
+    """Rating of a fuse in front of path[at], for every mode of the device and its peaks; None if none suits.
+
+    A peak whose length nobody stated counts as long enough to open it.
+    """
+
+    def amps(look: Look) -> float:
+        return look.at.source_a if at == 0 else look.at.at_stage(at).amps_in
+
+    heavy = max((amps(look) for look in situation.looks), default=None)
+    if heavy is None:
+        return None
+    lasts = [(amps(look), maybe(look.mode.peak_s)) for look in situation.peak_looks]
+    return fuse_rating(heavy, tuple((a, LONG_PEAK_S if s is None else s) for a, s in lasts), wire_a)
 
 
 def wire_amps_behind(case: Case, start: int) -> float:
@@ -205,7 +232,12 @@ def converter_change(situation: Situation) -> Change:
         stage = case.path[i]
         if isinstance(stage, Converter | Linear) and target is not None:
             volts = set_point(situation, number(stage.output_v), target)
-            return () if volts is None else (replace(f"/path/{i}/output_v", volts),)
+            if volts is None:
+                return ()
+            if can_be_set(situation, i, volts):
+                return (replace(f"/path/{i}/output_v", volts),)
+            other = converter_for(situation) if i == 0 or not _held_before(case, i) else None
+            return () if other is None else (replace(f"/path/{i}", other),)
     board = converter_for(situation)
     if board is None or len(case.path) + 2 > MOST_STAGES:
         return ()
@@ -216,6 +248,29 @@ def converter_change(situation: Situation) -> Change:
     if not fused and situation.source.regulated_output is None:
         changes.extend(fuse_change(Situation(msgspec.structs.replace(case, path=path))))
     return tuple(changes)
+
+
+def _held_before(case: Case, i: int) -> bool:
+    return any(isinstance(stage, Converter | Linear) for stage in case.path[:i])
+
+
+def can_be_set(situation: Situation, i: int, volts: float) -> bool:
+    """Whether the part at a path index can hold these volts: inside its range, and on the right side of its input."""
+    stage = situation.case.path[i]
+    if not isinstance(stage, Converter):
+        return True
+    if stage.topology in ("trigger", "inverter"):
+        return False
+    low, high = maybe(stage.adjusts_from_v), maybe(stage.adjusts_to_v)
+    if (low is not None and volts < low) or (high is not None and volts > high):
+        return False
+    before = [s for s in situation.case.path[:i] if isinstance(s, Converter | Linear)]
+    span = (number(before[-1].output_v),) * 2 if before else supply_span(situation)
+    if stage.topology == "boost":
+        return volts >= span[1]
+    headroom = maybe(stage.headroom_v)
+    need = volts + (typical_headroom(volts) if headroom is None else headroom)
+    return stage.topology != "buck" or need <= span[1]
 
 
 def set_point(situation: Situation, now: float, target: float) -> float | None:
@@ -239,7 +294,10 @@ def cut_off_change(situation: Situation) -> Change:
     """Put a low-voltage cut-off behind fuse and switch, opening at the chemistry's cut-off."""
     volts = situation.source.cells_in_series * situation.cell.cutoff_v
     stage = CutOffStage(trips_v=round(volts, 2))
-    return (add(f"/path/{converter_place(situation.case)}", stage),)
+    path = situation.case.path
+    first = next((i for i, one in enumerate(path) if isinstance(one, Converter | Linear)), len(path))
+    guards = [i for i, one in enumerate(path[:first]) if isinstance(one, Fuse | Switch)]
+    return (add(f"/path/{guards[-1] + 1 if guards else 0}", stage),)
 
 
 def keep_alive_change(case: Case, amps: float) -> Change:

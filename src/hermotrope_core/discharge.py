@@ -124,6 +124,7 @@ class _Run:
         ):
             self.segments = [(self.segments[0][0], sum(t for _, t in self.segments))]
         self.cycle_s = sum(t for _, t in self.segments)
+        self.once = case.duty.once
         self.floor = circuit.reserve_soc
         self.soc = circuit.start_soc
         self.time = self.source_j = self.device_j = self.drawn_as = 0.0
@@ -171,9 +172,9 @@ class _Run:
         delay = DEFAULT_OFF_DELAY_S if given is None else given
         low = [draw.demand is not None and draw.port_a < least for draw in self.draws]
         if all(low[mode] for mode, _ in self.segments):
-            return delay
+            return delay if not self.once or self.cycle_s > delay else inf
         time = since = 0.0
-        for mode, lasts in self.segments * 2:
+        for mode, lasts in self.segments * (1 if self.once else 2):
             time += lasts
             if not low[mode]:
                 since = time
@@ -182,21 +183,25 @@ class _Run:
         return inf
 
     def follow(self) -> Run:
-        if not any(mode is None or mode.amps(self.circuit.emf(self.soc)) > 0.0 for mode in self.modes):
+        draws = any(mode is None or mode.amps(self.circuit.emf(self.soc)) > 0.0 for mode in self.modes)
+        if not draws and not self.once:
             raise NeverEnds("the duty draws nothing from the pack, so it never ends")
         if not self.pieces:
-            return self._end("reserve" if self.floor > 0.0 else "empty", self.segments[0][0])
-        only = self.segments[0] if len(self.segments) == 1 else None
+            first = self.segments[0][0]
+            return self._end(self._refused(first) or ("reserve" if self.floor > 0.0 else "empty"), first)
+        for_ever = len(self.segments) == 1 and not self.once
         while True:
-            if only is None:
+            if len(self.segments) > 1 and not self.once:
                 self._leap()
             for mode, lasts in self.segments:
                 if cause := self._refused(mode):
                     return self._end(cause, mode)
                 if self.marks is not None:
                     self.marks.append(Mark(self.time, self.soc, mode))
-                if cause := self._segment(mode, inf if only else lasts):
+                if cause := self._segment(mode, inf if for_ever else lasts):
                     return self._end(cause, mode)
+            if self.once:
+                return self._end("programme over", self.segments[-1][0])
 
     def _end(self, cause: Cause, mode: int) -> Run:
         if self.marks is not None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from math import isfinite
 from typing import Any
 
 import msgspec
@@ -57,6 +58,8 @@ def case_from(tree: object) -> Case:
     if not isinstance(tree, dict):
         raise CaseError("case", "a case is a JSON object")
     stated = tree.get("format")
+    if (place := not_finite(tree)) is not None:
+        raise CaseError(place, "must be a finite number")
     if stated != FORMAT:
         raise CaseError("format", about_format(stated))
     try:
@@ -70,6 +73,18 @@ def case_from(tree: object) -> Case:
             "source.chemistry", f"{case.source.chemistry!r} is not known; known are {', '.join(sorted(CHEMISTRIES))}"
         )
     return case
+
+
+def not_finite(part: object, place: str = "") -> str | None:
+    """Where a tree holds a number that is none (infinite, NaN); None where all are finite."""
+    if isinstance(part, float) and not isfinite(part):
+        return place or "case"
+    inside = part.items() if isinstance(part, dict) else enumerate(part) if isinstance(part, list | tuple) else ()
+    for name, value in inside:
+        here = f"{place}[{name}]" if isinstance(name, int) else f"{place}.{name}".lstrip(".")
+        if (found := not_finite(value, here)) is not None:
+            return found
+    return None
 
 
 def whole_numbers(part: Any) -> Any:

@@ -139,6 +139,51 @@ BASES: dict[Code, Basis] = {
     "cold-charge": Basis(
         "temperature", ("conditions.temperature_c",), "the chemistry's range for charging", ("chemistry",)
     ),
+    "does-not-start": Basis(
+        "what stands at the place that gives up, at the charge it starts from",
+        ("ocv", *_LOADED, "duty"),
+        "what that place needs",
+        ("device.supply.min_v", "source.cutoff_v", "source.reserve_soc"),
+    ),
+    "does-not-last": Basis("the run", ("source.capacity_ah", *_LOADED, "duty"), "the programme", ("duty",)),
+    "peak-drop": Basis(
+        "V in the peak, full or at 20 % charge",
+        ("ocv", *_LOADED, "peaks"),
+        "stated",
+        ("device.supply.min_v", "source.cutoff_v", "stage.input_min_v"),
+    ),
+    "set-point-near-limit": Basis(
+        "V at the inlet, no current", ("stage.output_v",), "stated", ("device.supply.max_v",)
+    ),
+    "diode-at-rest": Basis("E_full, the diodes left aside", (*_FULL, "path"), "stated", ("device.supply.max_v",)),
+    "converter-near-limit": Basis(
+        "V_out × I_out of the heaviest mode",
+        ("path", "heaviest"),
+        "80 % of its rating",
+        ("stage.output_current_max_a",),
+    ),
+    "set-point-outside": Basis(
+        "what it is set to", ("stage.output_v",), "stated", ("stage.adjusts_from_v", "stage.adjusts_to_v")
+    ),
+    "wrong-profile": Basis(
+        "what the trigger asks for", ("stage.output_v",), "what the port gives", ("source.regulated_output.output_v",)
+    ),
+    "plug-mismatch": Basis("ends of outlet, leads and inlet", ("outlet", "inlet")),
+    "plug-overload": Basis(
+        "I at 20 % charge in the heaviest mode", ("ocv", *_LOADED, "heaviest"), "stated, or typical of its kind"
+    ),
+    "ac-inlet": Basis("what outlet and inlet are made for", ("outlet", "inlet")),
+    "unfused-lead": Basis(
+        "E_full / R into a short", (*_FULL, "source.resistance_ohm"), "safe current of its copper", ("stage.area_mm2",)
+    ),
+    "fuse-cannot-open": Basis(
+        "E_full / (R + what lies before the fuse)", (*_FULL, *_LOADED), "1.35 × its rating", ("stage.rating_a",)
+    ),
+    "rating-volts": Basis("volts that stand at it, full", _FULL, "stated, or 32 V", ("stage.rating_v",)),
+    "no-switch": Basis("what is stated of its use", ("traits",)),
+    "wrong-charger": Basis("what its charger is made for", ("device.charges_to_v",), "what the pack is full at", _FULL),
+    "back-feed-motor": Basis("a motor behind a part that holds its output", ("traits", "path")),
+    "not-stated": Basis("ratings that are left open", ("path",)),
     "child": Basis("what is stated of its use", ("traits",)),
     "ridden": Basis("what is stated of its use", ("traits",)),
     "near-water": Basis("what is stated of its use", ("traits",)),

@@ -54,6 +54,8 @@ FIELDS: dict[str, Field] = {
     "peak_s": _positive("Peak lasts", "s", 86_400),
     "input_capacitance_f": _positive("Input capacitance", "F", 10, "what fills up at the moment of switching on"),
     "energy_wh": _positive("Energy", "Wh", 1_000_000),
+    "charge_w": _positive("Charges with", "W", 10_000, "what it takes from the feed meanwhile"),
+    "charges_to_v": _positive("Charges up to", "V", 1000, "the volts at which its charger stops"),
     # source
     "cells_in_series": Field("Cells in series", "", 1, 1000),
     "cells_in_parallel": Field("Cells in parallel", "", 1, 1000),
@@ -89,6 +91,7 @@ FIELDS: dict[str, Field] = {
     "length_m": _from_zero("Length", "m", 10_000, "one way"),
     "area_mm2": _positive("Copper", "mm²", 1000),
     "rating_a": _positive("Rating", "A", 10_000),
+    "rating_v": _positive("Rated volts (direct current)", "V", 10_000),
     "rating_w": _positive("Rating", "W", 100_000),
     "trips_v": _positive("Opens at", "V", 1000),
     "forward_v": _from_zero("Drop of one", "V", 10),

@@ -34,6 +34,19 @@ def figure(value: float, unit: str, significant: int = 3) -> str:
     return f"{digits(value, significant)} {unit}".rstrip()
 
 
+def both(have: float, limit: float, unit: str) -> tuple[str, str]:
+    """Two figures that are held against each other, with as many digits as it takes to tell them apart.
+
+    >>> both(11.984, 12.02, "V"), both(21.0, 15.0, "V")
+    (('11.98 V', '12.02 V'), ('21.0 V', '15.0 V'))
+    """
+    for significant in range(3, 7):
+        told = figure(have, unit, significant), figure(limit, unit, significant)
+        if told[0] != told[1]:
+            return told
+    return told
+
+
 def plain(value: float) -> str:
     """The shortest text that says `value` to nine digits, for fields that people edit."""
     return f"{value:.9g}" if abs(value) >= 1e-4 or value == 0 else f"{value:.9f}".rstrip("0")

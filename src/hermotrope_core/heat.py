@@ -5,8 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.case import Converter, Lead, Linear, Resistor, number
-from hermotrope_core.design import CLOSED_BOX_DERATING
-from hermotrope_core.findings.protection import CLOSED_K_PER_W, OPEN_K_PER_W
+from hermotrope_core.design import BOXED_TIMES, CLOSED_BOX_DERATING, kelvin_per_watt
 from hermotrope_core.situation import Situation
 
 SOCS = (1.0, 0.75, 0.5, 0.25, 0.05)
@@ -44,7 +43,7 @@ def part_heats(situation: Situation) -> tuple[PartHeat, ...]:
             continue
         watts = tuple((soc, now.at_stage(i).heat_w) for soc, now in points)
         at, most = max(watts, key=lambda pair: (pair[1], pair[0]))
-        open_k, closed_k = _rises(stage, most, closed=situation.closed)
+        open_k, closed_k = _rises(stage, most)
         rated = getattr(stage, "output_current_max_a", None)
         found.append(
             PartHeat(
@@ -60,14 +59,12 @@ def part_heats(situation: Situation) -> tuple[PartHeat, ...]:
     return tuple(found)
 
 
-def _rises(stage: Converter | Linear | Resistor | Lead, watts: float, *, closed: bool) -> tuple[float, float]:
+def _rises(stage: Converter | Linear | Resistor | Lead, watts: float) -> tuple[float, float]:
     """Rise in kelvin in the open and in a closed box.
 
-    A stated K/W holds for the enclosure that the case states; a closed box makes it worse by as much as the
-    typical ones differ.
     A lead's watts are spread over both conductors of its length, `LEAD_K_M_PER_W` for each metre of wire.
     """
-    worse = CLOSED_K_PER_W / OPEN_K_PER_W
+    worse = BOXED_TIMES
     if isinstance(stage, Lead):
         rise = LEAD_K_M_PER_W * watts / max(2.0 * number(stage.length_m), 0.05)
         return rise, rise * worse
@@ -75,7 +72,4 @@ def _rises(stage: Converter | Linear | Resistor | Lead, watts: float, *, closed:
         rated = number(stage.rating_w) if stage.rating_w is not None else max(2.0 * watts, 0.25)
         rise = RESISTOR_RISE_K * watts / rated
         return rise, rise * worse
-    per_w = OPEN_K_PER_W if stage.thermal_k_per_w is None else number(stage.thermal_k_per_w)
-    here = watts * per_w
-    stated_closed = closed and stage.thermal_k_per_w is not None
-    return (here / worse, here) if stated_closed else (here, here * worse)
+    return watts * kelvin_per_watt(stage, closed=False), watts * kelvin_per_watt(stage, closed=True)

@@ -46,6 +46,9 @@ class Connector(Value, frozen=True):
     arc_deg: Number | None = None
     readings: tuple[PinReading, ...] = ()
     wires: str | None = None
+    alternating: bool = False
+    """Made for alternating current."""
+    rating_a: Number | None = None
 
     def __post_init__(self) -> None:
         super().__post_init__()
@@ -57,6 +60,33 @@ class Connector(Value, frozen=True):
             for pin in (reading.red, reading.black):
                 if not 1 <= pin <= most:
                     raise ValueError(f"readings names pin {pin}; the connector has {most}")
+
+
+STANDARD = ("usb-a", "usb-c")
+"""Connectors whose standard says which contact is plus: nobody needs to measure, and nobody probes them."""
+
+
+def fixed_by_standard(connector: Connector) -> bool:
+    return connector.kind in STANDARD
+
+
+def mains_like(connector: Connector) -> bool:
+    """Whether a connector is made for mains: never probed, cut or given a plus and a minus."""
+    return connector.kind == "mains"
+
+
+def knows_sign(connector: Connector | None) -> bool:
+    """Whether plus and minus of a connector are known: by its standard, by its sign, or by marks that were read.
+
+    Marks are only where there are contacts to mark: a barrel that says "marked" says nothing.
+    """
+    if connector is None or mains_like(connector):
+        return False
+    if fixed_by_standard(connector):
+        return True
+    if connector.kind == "barrel":
+        return connector.polarity in ("centre-positive", "centre-negative")
+    return connector.polarity == "marked"
 
 
 class CellBay(Value, frozen=True):

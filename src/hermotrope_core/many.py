@@ -280,7 +280,11 @@ def runs(case: Case, factors: Factors, n: int) -> Runs:
     times, cause = (_stepped if len(front.laws) > 1 else _steady)(front, bundle.circuit, turns)
     off = _off_times(bundle, turns)
     sleeps = off < times
-    return Runs(np.where(sleeps, off, times), np.where(sleeps, CAUSES.index("auto-off"), cause))
+    times, cause = np.where(sleeps, off, times), np.where(sleeps, CAUSES.index("auto-off"), cause)
+    if case.duty.once:
+        over = times >= case.duty.seconds
+        times, cause = np.where(over, case.duty.seconds, times), np.where(over, CAUSES.index("programme over"), cause)
+    return Runs(times, cause)
 
 
 def _floor(circuit: Circuit) -> tuple[float, int]:
@@ -298,9 +302,8 @@ def _steady(front: _Front, circuit: Circuit, _turns: list[tuple[int, float]]) ->
         raise NeverEnds(NOTHING)
     too_high = start > law.top
     times = np.where(too_high | (law.stop >= start), 0.0, times)
-    return times, np.where(
-        too_high, CAUSES.index("converter input too high"), np.where(law.stop > floor, law.cause, why)
-    )
+    stopped = (law.stop > floor) | (law.stop >= start)
+    return times, np.where(too_high, CAUSES.index("converter input too high"), np.where(stopped, law.cause, why))
 
 
 def _leap(front: _Front, circuit: Circuit, turns: list[tuple[int, float]], floor: float) -> tuple[Array, Array]:
@@ -335,7 +338,8 @@ def _stepped(front: _Front, circuit: Circuit, turns: list[tuple[int, float]]) ->
     time, cause = np.zeros(n), np.full(n, why)
     here = np.arange(n)
     if circuit.start_soc <= floor:
-        return time, cause
+        law = front.laws[turns[0][0]]
+        return time, np.where(law.stop >= circuit.start_soc, law.cause, why)
     clock, soc = _leap(front, circuit, turns, floor)
 
     def leave(gone: Any, at: Any, because: Any) -> None:
@@ -398,15 +402,15 @@ def _off_times(bundle: _Bundle, turns: list[tuple[int, float]]) -> Array:
     low = np.array([law.port_a < least for law in bundle.laws])
     for pattern in np.unique(low.T, axis=0):
         here = (pattern == low.T).all(axis=1)
-        off[here] = _off_time(list(pattern), turns, delay)
+        off[here] = _off_time(list(pattern), turns, delay, once=bundle.case.duty.once)
     return off
 
 
-def _off_time(low: list[bool], turns: list[tuple[int, float]], delay: float) -> float:
+def _off_time(low: list[bool], turns: list[tuple[int, float]], delay: float, *, once: bool) -> float:
     if all(low[mode] for mode, _ in turns):
-        return delay
+        return delay if not once or sum(lasts for _, lasts in turns) > delay else float("inf")
     time = since = 0.0
-    for mode, lasts in turns * 2:
+    for mode, lasts in turns * (1 if once else 2):
         time += lasts
         if not low[mode]:
             since = time

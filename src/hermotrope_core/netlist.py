@@ -24,6 +24,8 @@ EDGE_S = 1e-3
 START_S = 2e-3
 """Margins count from here on, so that a run which cannot start ends at once."""
 LEAST_V = 1e-3
+MOST_STEPS = 400_000
+"""However short a mode: the simulator stops at every edge of a pulse by itself."""
 STEPS = 400
 
 
@@ -45,7 +47,7 @@ def netlist(case: Case) -> str:
     lines += writer.ending(node)
     shortest = min((number(s.seconds) for s in case.duty.repeat), default=solved.runtime_s)
     stop = 1.05 * solved.runtime_s + 10.0
-    step = min(stop / STEPS, shortest / 4.0 if len(writer.modes) > 1 else stop)
+    step = min(stop / STEPS, max(shortest / 4.0, stop / MOST_STEPS) if len(writer.modes) > 1 else stop)
     lines += [
         ".options reltol=1e-6 abstol=1e-10 vntol=1e-8 itl4=200",
         f".tran {_n(step)} {_n(stop)} 0 {_n(step)} uic",
@@ -196,6 +198,8 @@ class _Writer:
         """Every margin, and the least of them."""
         if not self.circuit.holders or self.circuit.device_min_v > 0.0:
             self.margins.append(f"v({node})-{_n(self.circuit.device_min_v)}")
+        if self.case.duty.once:
+            self.margins.append(f"{_n(self.case.duty.seconds)}-time")
         lines = self._timer()
         least = self.margins[0]
         for margin in self.margins[1:]:

@@ -25,7 +25,7 @@ from hermotrope_core.case import (
     maybe,
     number,
 )
-from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.circuit import full_volts
 
 SAME_V = 0.05
 
@@ -81,8 +81,7 @@ def _cut_off(case: Case, stage: CutOff, held: Sequence[Stage], bank: bool) -> st
         return "behind a part that holds its volts it never sees the pack run down"
     if case.source is None:
         return None
-    cell = CHEMISTRIES[case.source.chemistry]
-    full = maybe(case.source.full_v) or case.source.cells_in_series * cell.full_v
+    full = full_volts(case.source)
     if number(stage.trips_v) >= full:
         return f"it opens at {number(stage.trips_v):g} V, above the full pack's {full:.3g} V"
     return None
@@ -99,7 +98,7 @@ def _volts_at(case: Case, at: int) -> tuple[float, float] | None:
     if source.regulated_output is not None:
         held = number(source.regulated_output.output_v)
         return held, held
-    full = maybe(source.full_v) or source.cells_in_series * CHEMISTRIES[source.chemistry].full_v
+    full = full_volts(source)
     return number(source.cutoff_v), full
 
 

@@ -72,6 +72,8 @@ class Simulation:
         """What instruments show now; None once the run has ended (then `cause` says why)."""
         if self.cause is None:
             self.cause = self._asleep()
+        if self.cause is None and self.case.duty.once and self.seconds >= self.cycle_s - SHORTEST_S:
+            self.cause = "programme over"
         if self.cause is not None:
             return None
         mode = self.mode_at(self.seconds)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from functools import cached_property
 
-from hermotrope_core.case import Case, Mode, Source, maybe, number
+import msgspec
+
+from hermotrope_core.case import Case, Lead, Mode, Source, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES, Chemistry
 from hermotrope_core.circuit import (
     Circuit,
@@ -13,16 +15,43 @@ from hermotrope_core.circuit import (
     Point,
     circuit_of,
     draw_of,
+    full_volts,
     mode_demand,
     peak_demand,
     point,
     unloaded_volts,
 )
 from hermotrope_core.discharge import NeverEnds, Run, run
+from hermotrope_core.wiring import safe_amps, warm_share
 
 LOW_SOC = 0.2
-"""Charge at which overloads are judged: nearly empty, when currents are highest."""
+"""Charge at which limits are judged beside full: nearly empty, when currents are highest."""
+STILL_RUNS = 1e-4
+"""So much charge above its collapse a demand is judged where it collapses before `LOW_SOC`."""
 HALF_SOC = 0.5
+
+
+class Look(msgspec.Struct, frozen=True, gc=False):
+    """One mode of the device, or its peak, at one charge: what limits are held against."""
+
+    mode: Mode
+    peak: bool
+    soc: float
+    at: Point
+    in_duty: bool
+
+    @property
+    def words(self) -> str:
+        """The mode as a sentence names it."""
+        name = f"the peak of “{self.mode.name}”" if self.peak else f"“{self.mode.name}”"
+        return name if self.in_duty else f"{name}, which is not in the duty,"
+
+    @property
+    def when(self) -> str:
+        """The charge in words."""
+        if self.soc >= 1.0:
+            return "on a full pack"
+        return "nearly empty" if self.soc <= LOW_SOC else f"at {100 * self.soc:.0f} % charge"
 
 
 class Situation:
@@ -56,9 +85,8 @@ class Situation:
 
     @cached_property
     def full_emf(self) -> float:
-        """Volts of the pack fresh off the charger: as stated, or from its chemistry."""
-        stated = maybe(self.source.full_v)
-        return self.source.cells_in_series * self.cell.full_v if stated is None else stated
+        """Volts of the pack fresh off the charger: the most that is stated, tabled or usual for its chemistry."""
+        return full_volts(self.source)
 
     def settled(self, open_v: float) -> float:
         """What stays of the pack's open volts once its surface charge is gone: at most the EMF at full charge."""
@@ -67,6 +95,56 @@ class Situation:
     @cached_property
     def modes(self) -> tuple[Mode, ...]:
         return self.case.duty_modes()
+
+    @cached_property
+    def all_modes(self) -> tuple[Mode, ...]:
+        """Every mode that may come on: those of the duty, and the others unless they are never used here."""
+        others = self.case.other_modes()
+        return tuple(mode for mode in self.case.device.modes if mode in self.modes or mode in others)
+
+    def in_duty(self, mode: Mode) -> bool:
+        return mode in self.modes
+
+    def low_soc(self, demand: Demand) -> float | None:
+        """`LOW_SOC`; where the demand collapses there, the lowest charge at which it still runs; None if never."""
+        if self.at_demand(demand, self.circuit.emf(LOW_SOC)).complete:
+            return LOW_SOC
+        low, high = LOW_SOC, 1.0
+        if not self.at_demand(demand, self.circuit.emf(high)).complete:
+            return None
+        while high - low > STILL_RUNS:
+            middle = 0.5 * (low + high)
+            low, high = (low, middle) if self._runs_at(demand, middle) else (middle, high)
+        return high
+
+    def _runs_at(self, demand: Demand, soc: float) -> bool:
+        return self.at_demand(demand, self.circuit.emf(soc)).complete
+
+    def _looks(self, demands: list[tuple[Mode, Demand]], *, peak: bool) -> tuple[Look, ...]:
+        found = []
+        for mode, demand in demands:
+            low = self.low_soc(demand)
+            for soc in (1.0, low):
+                if low is not None and soc is not None:
+                    at = self.at_demand(demand, self.circuit.emf(soc))
+                    found.append(Look(mode, peak, soc, at, self.in_duty(mode)))
+        return tuple(found)
+
+    @cached_property
+    def looks(self) -> tuple[Look, ...]:
+        """Every mode full and nearly empty, as far as it runs."""
+        return self._looks([(mode, mode_demand(mode)) for mode in self.all_modes], peak=False)
+
+    @cached_property
+    def peak_looks(self) -> tuple[Look, ...]:
+        """Every peak full and nearly empty, as far as it runs."""
+        return self._looks(self.all_peaks, peak=True)
+
+    @cached_property
+    def all_peaks(self) -> list[tuple[Mode, Demand]]:
+        """Every mode that states a peak, with it."""
+        found = [(mode, peak_demand(mode)) for mode in self.all_modes]
+        return [(mode, demand) for mode, demand in found if demand is not None]
 
     @cached_property
     def _by_power(self) -> list[Mode]:
@@ -98,10 +176,13 @@ class Situation:
         return found
 
     def pack_v(self, mode: Mode, soc: float) -> float | None:
-        """Volts at the pack's terminals in a mode, V = E(soc) - I R; None where it cannot run."""
+        """Volts at the pack's terminals in a mode; None where it cannot run."""
         now = self.at(mode, soc)
-        ohm = self.circuit.stretches[0].elements[0].resistance_ohm
-        return self.circuit.emf(soc) - now.source_a * ohm if now.complete else None
+        return self.terminal_v(now) if now.complete else None
+
+    def terminal_v(self, at: Point) -> float:
+        """Volts at the terminals of the pack's cells at a complete operating point, V = E - I R."""
+        return at.stations[0].volts_in - at.source_a * self.circuit.stretches[0].elements[0].resistance_ohm
 
     def at_demand(self, demand: Demand, emf: float) -> Point:
         """Operating point of any demand at an EMF in volts."""
@@ -144,6 +225,16 @@ class Situation:
     @cached_property
     def temperature_c(self) -> float:
         return number(self.case.conditions.temperature_c)
+
+    @cached_property
+    def temperatures_c(self) -> tuple[float, float]:
+        """The coldest and the warmest that the conditions know, °C."""
+        known = [self.temperature_c, *(celsius for _, celsius in self.case.conditions.temperature_by_h or ())]
+        return min(known), max(known)
+
+    def safe_amps(self, lead: Lead) -> float:
+        """Safe current of a lead at the warmest that it gets, amperes."""
+        return safe_amps(number(lead.area_mm2)) * warm_share(self.temperatures_c[1])
 
     @property
     def alternating(self) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import pi
+from math import pi, sqrt
 from pkgutil import get_data
 
 import msgspec
@@ -24,10 +24,15 @@ class Parts(msgspec.Struct, frozen=True):
     cell_most_v: dict[str, float]
     resistor_e12: tuple[float, ...]
     diode_forward_v_by_a: dict[str, Table]
+    connector_a: dict[str, float]
 
 
 PARTS: Parts = msgspec.json.decode(get_data("hermotrope_core", "data/parts.json") or b"", type=Parts)
 
+HOLDS_TIMES = PARTS.fuse_opens_s_by_times_rating[0][0]
+"""Up to this many times its rating a fuse holds for ever."""
+FULL_TO_C, INSULATION_C = 40.0, 70.0
+"""Up to the first a wire carries its safe current; at the second its insulation softens (PVC), and it carries none."""
 FUSE_MARGIN = 1.25
 """A fuse is rated at least this many times the continuous current through it."""
 
@@ -38,6 +43,14 @@ def safe_amps(area_mm2: float) -> float:
     if area_mm2 < table[0][0]:
         return table[0][1] * area_mm2 / table[0][0]
     return at(table, area_mm2)
+
+
+def warm_share(celsius: float) -> float:
+    """Share of its safe current that a wire carries in warm surroundings: sqrt((70 - T) / 30) above 40 °C.
+
+    The rise follows the square of the current (IEC 60364-5-52, correction for ambient temperature).
+    """
+    return sqrt(max(INSULATION_C - max(celsius, FULL_TO_C), 0.0) / (INSULATION_C - FULL_TO_C))
 
 
 def awg_mm2(gauge: float) -> float:

@@ -96,6 +96,8 @@ class Documents(SimpleTestCase):
             '{"a": "\\ud800"}',
             "[" * 100_000,
             '{"format": 1e9999}',
+            '{"format": "hermotrope-case/1", "title": "t", "device": {"name": "d", "output_by_v": [[1e999, 5]]}}',
+            '{"format": "hermotrope-case/1", "title": "t", "device": {"name": "d", "supply": {"max_v": NaN}}}',
         ):
             with self.subTest(data[:20]), self.assertRaises(CaseError):
                 read_case(data)

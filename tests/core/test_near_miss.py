@@ -12,6 +12,8 @@ from hermotrope_core.findings import check
 from hermotrope_core.situation import Situation
 from tests.support import put, tree
 
+BARREL_25 = {"kind": "barrel", "outer_mm": 5.5, "inner_mm": 2.5, "gender": "plug"}
+BARREL_21 = {"kind": "barrel", "outer_mm": 5.5, "inner_mm": 2.1, "gender": "plug"}
 # code, level, judgement to start from, place, value that passes, value that does not
 PAIRS: list[tuple[str, str, str, str, Any, Any]] = [
     ("over-max", "refuse", "direct-little-over", "device.supply.max_v", 16.60, 16.58),
@@ -85,6 +87,52 @@ PAIRS: list[tuple[str, str, str, str, Any, Any]] = [
     ("near-water", "care", "all-well", "device.traits", [], ["near-water"]),
     ("life-safety", "stop", "breathing-gear", "device.traits", [], ["life-safety"]),
     ("mains", "stop", "all-well", "device.traits", [], ["mains-inside"]),
+    ("does-not-start", "refuse", "inlet-low-by-0.3-percent-never-starts", "device.supply.min_v", 11.984, 11.985),
+    ("does-not-start", "refuse", "begins-below-its-cut-off", "source.cutoff_v", 10.323, 10.324),
+    ("does-not-start", "refuse", "all-well", "source.initial_soc", 0.01, 0.0),
+    ("does-not-last", "care", "one-programme", "duty.repeat.0.seconds", 13448, 13449),
+    ("peak-drop", "care", "peak-browns-the-device-out", "device.supply.min_v", 9.09, 9.10),
+    ("peak-drop", "refuse", "peak-browns-the-device-out", "device.supply.min_v", 11.32, 11.33),
+    ("peak-drop", "care", "peak-held-by-the-inlet", "device.input_capacitance_f", 0.1, 0.05),
+    ("peak-drop", "care", "peak-without-a-least", "source.cutoff_v", 9.26, 9.27),
+    ("set-point-near-limit", "note", "all-well", "device.supply.max_v", 12.13, 12.11),
+    ("diode-at-rest", "care", "diodes-on-electronics", "device.traits", ["motor"], ["electronics"]),
+    ("diode-at-rest", "care", "diodes-on-electronics", "device.supply.max_v", 12.60, 12.50),
+    ("diode-at-rest", "care", "diodes-at-a-clock", "device.modes.0.current_a", 0.00101, 0.00099),
+    ("converter-near-limit", "note", "all-well", "path.2.output_current_max_a", 1.89, 1.87),
+    ("set-point-outside", "refuse", "all-well", "path.2.adjusts_to_v", 12.0, 11.9),
+    ("set-point-outside", "refuse", "all-well", "path.2.adjusts_from_v", 12.0, 12.1),
+    ("wrong-profile", "refuse", "trigger-asks-12-of-a-12-v-port", "path.0.output_v", 12.04, 12.2),
+    ("wrong-profile", "refuse", "all-well", "path.2.topology", "buck", "trigger"),
+    ("plug-mismatch", "refuse", "lead-ends-in-another-plug", "path.1.device_end", BARREL_25, {"kind": "usb-c"}),
+    ("plug-mismatch", "care", "lead-ends-in-another-plug", "path.1.device_end", BARREL_25, BARREL_21),
+    ("plug-mismatch", "refuse", "lead-that-mates", "path.1.source_end.gender", "plug", "socket"),
+    ("plug-overload", "care", "all-well", "device.inlet.rating_a", 1.52, 1.48),
+    ("plug-overload", "refuse", "all-well", "device.inlet.rating_a", 1.02, 0.99),
+    ("plug-overload", "note", "all-well", "device.modes.0.power_w", 58.8, 58.9),
+    ("ac-inlet", "refuse", "all-well", "device.inlet.alternating", False, True),
+    ("ac-inlet", "care", "rectified", "device.inlet.alternating", False, True),
+    ("unfused-lead", "refuse", "thin-lead-before-the-fuse", "source.resistance_ohm", 14.01, 13.99),
+    ("unfused-lead", "care", "thin-lead-before-the-fuse", "source.resistance_ohm", 13.99, 14.01),
+    ("unfused-lead", "refuse", "thin-lead-before-the-fuse", "path.0.length_m", 0.2, 0.21),
+    ("no-fuse", "refuse", "thin-lead-before-the-fuse", "path.0.length_m", 0.2, 0.21),
+    ("fuse-cannot-open", "care", "fuse-that-cannot-open", "path.0.rating_a", 5.11, 5.12),
+    ("fuse-under-load", "care", "stall-peak-without-a-time", "device.modes.0.peak_s", 0.01, None),
+    ("rating-volts", "refuse", "all-well", "path.0.rating_v", 21, 20),
+    ("rating-volts", "note", "all-well", "source.cells_in_series", 7, 8),
+    ("no-switch", "refuse", "ridden-motor", "path.1", {"stage": "switch"}, {"stage": "fuse", "rating_a": 5}),
+    ("wrong-charger", "refuse", "device-charges-it", "device.charges_to_v", 21.2, 21.3),
+    ("wrong-charger", "refuse", "device-charges-it", "device.charges_chemistry", "li-ion", "lead-acid"),
+    ("wrong-charger", "note", "device-charges-it", "device.charges_to_v", 21.0, None),
+    ("back-feed-motor", "note", "ridden-motor", "path.2.takes_back_feed", True, False),
+    ("not-stated", "note", "all-well", "source.max_current_a", 20, None),
+    ("not-stated", "note", "all-well", "path.2.headroom_v", 1.0, None),
+    ("source-overload", "refuse", "bank-with-ports", "source.ports_power_max_w", 10.1, 9.9),
+    ("hot-part", "care", "lukewarm-board", "conditions.enclosure", "open", "closed"),
+    ("early-stop", "care", "cut-off-set-too-high", "path.1.trips_v", 9.0, 10.9),
+    ("cold-run", "care", "night", "conditions.temperature_by_h", [[0, -20]], [[0, 5], [8, -20.1]]),
+    ("too-hot", "refuse", "night", "conditions.temperature_by_h", [[0, 60]], [[0, 20], [5, 60.1]]),
+    ("wire-hot", "refuse", "warm-wire", "conditions.temperature_c", 59, 62),
 ]
 
 
@@ -93,6 +141,18 @@ BASES = {
     "device-charges-it": "all-well",
     "cells-in-the-bay": "all-well",
     "boost-from-below": "all-well",
+    "one-programme": "all-well",
+    "peak-held-by-the-inlet": "peak-browns-the-device-out",
+    "diodes-on-electronics": "diodes-at-1-ampere",
+    "diodes-at-a-clock": "diodes-at-1-ampere",
+    "peak-without-a-least": "peak-browns-the-device-out",
+    "lead-that-mates": "lead-ends-in-another-plug",
+    "lukewarm-board": "hot-board",
+    "rectified": "all-well",
+    "ridden-motor": "all-well",
+    "bank-with-ports": "bank-port-too-weak",
+    "night": "too-hot-to-run",
+    "warm-wire": "all-well",
 }
 """Starts that are a judgement with something more in it."""
 
@@ -106,6 +166,31 @@ def start(code: str, base: str) -> dict[str, Any]:
     made = tree("judgements", BASES.get(base, base))
     if base == "device-charges-it":
         made["device"]["charges_source"] = True
+    if base == "one-programme":
+        made["duty"]["once"] = True
+    if base == "diodes-on-electronics":
+        made["device"]["traits"] = ["electronics"]
+        made["device"]["supply"]["max_v"] = 12.5
+    if base == "diodes-at-a-clock":
+        made["device"]["supply"]["max_v"] = 12.5
+        made["device"]["modes"][0] = {"name": "on", "kind": "current", "current_a": 0.1}
+    if base == "peak-without-a-least":
+        made["device"]["supply"]["min_v"] = 5
+    if base == "lead-that-mates":
+        made["path"][1]["device_end"] = BARREL_25
+    if base == "lukewarm-board":
+        made["path"][2]["thermal_k_per_w"] = 20
+    if base == "rectified":
+        made["device"]["rectifies"] = True
+    if base == "ridden-motor":
+        made["device"]["traits"] = ["motor", "ridden"]
+    if base == "bank-with-ports":
+        made["device"]["modes"][0] = {"name": "on", "kind": "current", "current_a": 1.99}
+    if base == "night":
+        made["conditions"]["temperature_c"] = 20
+    if base == "warm-wire":
+        made["path"][3]["area_mm2"] = 0.2
+        made["device"]["modes"][0]["power_w"] = 15
     if base == "lead-acid":
         made["source"]["chemistry"] = "lead-acid"
     if base == "boost-from-below":

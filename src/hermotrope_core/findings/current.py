@@ -2,10 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 
-from hermotrope_core.case import Code, Converter, Resistor, Switch, maybe, number
-from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand, Holder, Point, mode_demand
+from hermotrope_core.case import (
+    Code,
+    Converter,
+    KeepAlive,
+    Linear,
+    RegulatedOutput,
+    Resistor,
+    Source,
+    Switch,
+    maybe,
+    number,
+)
+from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand, Holder, mode_demand
 from hermotrope_core.design import (
     CLOSED_BOX_DERATING,
     MARGIN,
@@ -16,24 +27,32 @@ from hermotrope_core.design import (
     switch_change,
 )
 from hermotrope_core.figures import duration, figure
-from hermotrope_core.findings.finding import Finding, Level, above, below
-from hermotrope_core.situation import HALF_SOC, LOW_SOC, Situation
+from hermotrope_core.findings.finding import Finding, Level, above, below, outside_duty
+from hermotrope_core.situation import HALF_SOC, Look, Situation
 
 INRUSH_FROM_F = 470e-6
 """Input capacitance from which the rush into it matters (typical)."""
+NEAR_RATING = 0.8
+"""A converter runs for hours at no more than this share of its rating (typical)."""
+SAME_V = 0.05
+"""Two profiles closer than this are one, volts."""
 LATE_SOC = 0.05
 """Below this charge an input that gets too low is the end of the pack, not a fault of the path."""
 
 
-def _typical(situation: Situation) -> list[tuple[str, Point]]:
-    points = [(f"“{mode.name}”", situation.at(mode, LOW_SOC)) for mode in situation.modes]
-    return [(name, at) for name, at in points if at.complete]
+Amps = Callable[[Look], float]
+Kind = tuple[Code, Level, tuple[Look, ...], float | None]
 
 
-def _peaks(situation: Situation) -> list[tuple[str, Point]]:
-    emf = situation.circuit.emf(LOW_SOC)
-    points = [(f"the peak of “{mode.name}”", situation.at_demand(d, emf)) for mode, d in situation.peaks()]
-    return [(name, at) for name, at in points if at.complete]
+def worst(looks: Iterable[Look], have: Callable[[Look], float], limit: float) -> Look | None:
+    """The look furthest above a limit: of the duty's modes if one of them is, else of the others; None if none is."""
+    over = [look for look in looks if have(look) > limit]
+    return max(over, key=lambda look: (look.in_duty, have(look)), default=None)
+
+
+def held(look: Look, level: Level) -> Level:
+    """The level of a finding about a look: a mode outside the duty is at most a care."""
+    return level if look.in_duty else outside_duty(level)
 
 
 def source_overload(situation: Situation) -> Iterator[Finding]:
@@ -42,30 +61,44 @@ def source_overload(situation: Situation) -> Iterator[Finding]:
     most = maybe(source.max_current_a)
     peak = maybe(source.peak_current_a)
     port = source.regulated_output
-    port_most = maybe(port.output_current_max_a) if port else None
-    sides = (("pack", most, most if peak is None else peak), ("port", port_most, port_most))
-    if all(limit is None for _, steady, brief in sides for limit in (steady, brief)):
-        return
-    typical, peaks = _typical(situation), _peaks(situation)
-    for side, steady, brief in sides:
-        kinds: tuple[tuple[Code, Level, list[tuple[str, Point]], float | None], ...] = (
-            ("source-overload", "refuse", typical, steady),
-            ("source-overload-peak", "care", peaks, brief),
+    port_most = _port_limit(source, port) if port else None
+    sides: tuple[tuple[str, Amps, float | None, float | None], ...] = (
+        ("pack", lambda look: look.at.source_a, most, most if peak is None else peak),
+        ("port", lambda look: look.at.stations[0].amps_out, port_most, port_most),
+    )
+    for side, amps, steady, brief in sides:
+        kinds: tuple[Kind, ...] = (
+            ("source-overload", "refuse", situation.looks, steady),
+            ("source-overload-peak", "care", situation.peak_looks, brief),
         )
-        for code, level, points, limit in kinds:
-            if limit is None or not points:
+        for code, level, looks, limit in kinds:
+            look = None if limit is None else worst(looks, amps, limit)
+            if look is None or limit is None:
                 continue
-            name, have = max(((n, _source_amps(at, side)) for n, at in points), key=lambda pair: pair[1])
-            if have > limit:
-                text = (
-                    f"Nearly empty, {name} draws {figure(have, 'A')} from the {side}; it may give {figure(limit, 'A')}."
-                )
-                cure = "a source or port rated higher, or two packs in parallel made for it"
-                yield Finding(code, level, text, -1, have, limit, "A", cure)
+            have = amps(look)
+            when = f"{look.when[0].upper()}{look.when[1:]}"
+            text = f"{when}, {look.words} draws {figure(have, 'A')} from the {side}; it may give {figure(limit, 'A')}."
+            cure = "take a source or port rated higher, or two packs in parallel made for it"
+            yield Finding(code, held(look, level), text, -1, have, limit, "A", cure)
 
 
-def _source_amps(at: Point, side: str) -> float:
-    return at.stations[0].amps_out if side == "port" else at.stations[0].amps_in
+def _port_limit(source: Source, port: RegulatedOutput) -> float | None:
+    """The least of what the port in use, its profile and all ports together may give, amperes at its volts."""
+    volts = number(port.output_v)
+    limits = [maybe(port.output_current_max_a)]
+    kind = source.outlet.kind if source.outlet else None
+    for one in source.ports:
+        if kind is None or one.kind == kind:
+            limits += [maybe(p.output_current_max_a) for p in one.profiles if abs(number(p.output_v) - volts) < SAME_V]
+    if source.ports_power_max_w is not None:
+        limits.append(number(source.ports_power_max_w) / volts)
+    known = [limit for limit in limits if limit is not None]
+    return min(known) if known else None
+
+
+def converter_limit(situation: Situation, rated: float) -> float:
+    """What a converter rated so is good for here, amperes: a closed box derates it."""
+    return rated * (CLOSED_BOX_DERATING if situation.closed else 1.0)
 
 
 def converter_overload(situation: Situation) -> Iterator[Finding]:
@@ -74,28 +107,112 @@ def converter_overload(situation: Situation) -> Iterator[Finding]:
         rated = holder.output_current_max_a
         if holder.stage == -1 or rated is None:
             continue
-        limit = rated * (CLOSED_BOX_DERATING if situation.closed else 1.0)
-        kinds: tuple[tuple[Code, Level, list[tuple[str, Point]]], ...] = (
-            ("converter-overload", "refuse", _typical(situation)),
-            ("converter-overload-peak", "care", _peaks(situation)),
+        limit = converter_limit(situation, rated)
+        kinds: tuple[Kind, ...] = (
+            ("converter-overload", "refuse", situation.looks, limit),
+            ("converter-overload-peak", "care", situation.peak_looks, limit),
         )
-        for code, level, points in kinds:
-            if not points:
-                continue
-            name, have = max(((n, at.at_stage(holder.stage).amps_out) for n, at in points), key=lambda p: p[1])
-            if have > limit:
+        for code, level, looks, _ in kinds:
+            look = worst(looks, _given(holder), limit)
+            if look is not None:
+                have = _given(holder)(look)
                 boxed = f" in a closed box ({figure(rated, 'A')} in the open)" if situation.closed else ""
-                text = f"The converter gives {figure(limit, 'A')}{boxed}; {name} draws {figure(have, 'A')} from it."
+                text = (
+                    f"The converter gives {figure(limit, 'A')}{boxed}; {look.words} draws {figure(have, 'A')} from it."
+                )
                 cure, change = _stronger_board(situation, holder, have)
-                yield Finding(code, level, text, holder.stage, have, limit, "A", cure, change)
+                yield Finding(code, held(look, level), text, holder.stage, have, limit, "A", cure, change)
+
+
+def _given(holder: Holder) -> Amps:
+    """The output current of a holder in a look, amperes."""
+    return lambda look: look.at.at_stage(holder.stage).amps_out
+
+
+def converter_near_limit(situation: Situation) -> Iterator[Finding]:
+    """A continuous load above most of what a converter or inverter is rated for."""
+    for holder in situation.circuit.holders:
+        rated = holder.output_current_max_a
+        if holder.stage == -1 or rated is None:
+            continue
+        limit = NEAR_RATING * converter_limit(situation, rated)
+        look = worst(situation.looks, _given(holder), limit)
+        if look is None or _given(holder)(look) > limit / NEAR_RATING:
+            continue
+        have = _given(holder)(look) * holder.output_v
+        watts = limit * holder.output_v
+        yield Finding(
+            "converter-near-limit",
+            "note",
+            f"{look.words[0].upper()}{look.words[1:]} takes {figure(have, 'W')} of the "
+            f"{figure(watts / NEAR_RATING, 'W')} that the {situation.stage_name(holder.stage)} is good for; "
+            f"for hours, {figure(watts, 'W')} ({figure(NEAR_RATING, '%', 2)}) is enough.",
+            holder.stage,
+            have,
+            watts,
+            "W",
+            "take one rated higher, or give it air",
+        )
 
 
 def _stronger_board(situation: Situation, holder: Holder, amps: float) -> tuple[str, Change]:
     board, stage = converter_for(situation), situation.case.path[holder.stage]
     if board is None or not isinstance(stage, Converter) or board.topology != stage.topology:
-        return f"a converter rated at least {figure(amps * MARGIN, 'A', 2)}, more in a closed box", ()
+        return f"take a converter rated at least {figure(amps * MARGIN, 'A', 2)}, more in a closed box", ()
     gives = figure(maybe(board.output_current_max_a) or 0.0, "A")
     return f"take a converter that gives {gives}", (replace(f"/path/{holder.stage}", board),)
+
+
+def set_point_outside(situation: Situation) -> Iterator[Finding]:
+    """An output set to what its board cannot be set to."""
+    for i, stage in enumerate(situation.case.path):
+        if not isinstance(stage, Converter):
+            continue
+        have = number(stage.output_v)
+        low, high = maybe(stage.adjusts_from_v), maybe(stage.adjusts_to_v)
+        limit = (
+            low if low is not None and below(have, low) else high if high is not None and above(have, high) else None
+        )
+        if limit is None:
+            continue
+        span = f"{figure(low or 0.0, 'V')} to {figure(high, 'V')}" if high is not None else f"{figure(limit, 'V')} up"
+        text = f"It is to be set to {figure(have, 'V')}; this board can be set from {span}."
+        yield Finding("set-point-outside", "refuse", text, i, have, limit, "V", *_settable(situation, i, limit))
+
+
+def _settable(situation: Situation, i: int, limit: float) -> tuple[str, Change]:
+    """The nearest set-point that the device stands, or a board that can be set as wanted."""
+    supply = situation.case.device.supply
+    low, high = maybe(supply.min_v) or 0.0, maybe(supply.max_v)
+    if i == situation.circuit.holders[-1].stage and low <= limit and (high is None or limit <= high):
+        return f"set it to {figure(limit, 'V')}, which the device takes", (replace(f"/path/{i}/output_v", limit),)
+    board = converter_for(situation)
+    if board is None:
+        return "take a board whose range holds the volts that are wanted", ()
+    return f"take a {board.topology} converter set to {figure(number(board.output_v), 'V')}", (
+        replace(f"/path/{i}", board),
+    )
+
+
+def wrong_profile(situation: Situation) -> Iterator[Finding]:
+    """A trigger board that asks for volts which its port does not offer, or that has no port to ask."""
+    source = situation.source
+    port = source.regulated_output
+    for i, stage in enumerate(situation.case.path):
+        if not isinstance(stage, Converter) or stage.topology != "trigger":
+            continue
+        wanted = number(stage.output_v)
+        before = [s for s in situation.case.path[:i] if isinstance(s, Converter | Linear)]
+        held_v = [number(port.output_v)] if port else []
+        offers = sorted({*held_v, *(number(p.output_v) for one in source.ports for p in one.profiles)})
+        if port is not None and not before and any(abs(volts - wanted) <= SAME_V for volts in offers):
+            continue
+        have = ", ".join(figure(volts, "V", 2) for volts in offers)
+        here = "here there is no port to ask" if port is None or before else f"this one offers {have}"
+        text = f"A trigger board asks a negotiated port for {figure(wanted, 'V')}; {here}."
+        limit = number(port.output_v) if port is not None else None
+        cure = "take a port that offers these volts, or put a converter in place of the trigger board"
+        yield Finding("wrong-profile", "refuse", text, i, wanted, limit, "V", cure)
 
 
 def converter_input_high(situation: Situation) -> Iterator[Finding]:
@@ -131,7 +248,7 @@ def converter_input_high(situation: Situation) -> Iterator[Finding]:
 def _better_board(situation: Situation, holder: Holder) -> tuple[str, Change]:
     board = converter_for(situation)
     if board is None:
-        return "a converter whose input range holds the pack from full to flat", ()
+        return "take a converter whose input range holds the pack from full to flat", ()
     low, high = maybe(board.input_min_v) or 0.0, maybe(board.input_max_v) or 0.0
     words = f"take a {board.topology} converter that takes in {figure(low, 'V', 2)} to {figure(high, 'V', 2)}"
     return words, (replace(f"/path/{holder.stage}", board),)
@@ -139,16 +256,18 @@ def _better_board(situation: Situation, holder: Holder) -> tuple[str, Change]:
 
 def converter_input_low(situation: Situation) -> Iterator[Finding]:
     """A converter starved at full (refuse), or well before the pack is empty (care)."""
-    full = situation.at(situation.heaviest, 1.0)
     for holder in situation.circuit.holders:
-        if holder.linear or not full.complete:
+        if holder.linear or holder.stage == -1:
             continue
-        have = full.at_stage(holder.stage).volts_in
-        if holder.stage != -1 and below(have, holder.input_min_v):
+        full = [look for look in situation.looks if look.soc >= 1.0]
+        starved = [look for look in full if below(look.at.at_stage(holder.stage).volts_in, holder.input_min_v)]
+        look = min(starved, key=lambda one: (not one.in_duty, one.at.at_stage(holder.stage).volts_in), default=None)
+        if look is not None:
+            have = look.at.at_stage(holder.stage).volts_in
             yield Finding(
                 "converter-input-low",
-                "refuse",
-                f"Even full, “{situation.heaviest.name}” leaves the converter {figure(have, 'V')}; "
+                held(look, "refuse"),
+                f"Even full, {look.words} leaves the converter {figure(have, 'V')}; "
                 f"it needs {figure(holder.input_min_v, 'V')}.",
                 holder.stage,
                 have,
@@ -187,7 +306,8 @@ def auto_off(situation: Situation) -> Iterator[Finding]:
     given = maybe(port.output_off_delay_s)
     delay = DEFAULT_OFF_DELAY_S if given is None else given
     amps = {m.name: situation.draw(mode_demand(m)).port_a for m in situation.modes}
-    naps = _naps([(amps[s.mode] < least, number(s.seconds), s.mode) for s in situation.case.duty.repeat])
+    duty = situation.case.duty
+    naps = _naps([(amps[s.mode] < least, number(s.seconds), s.mode) for s in duty.repeat], once=duty.once)
     if not naps:
         return
     lasts, mode = max(naps)
@@ -218,19 +338,19 @@ def _keep_awake(situation: Situation, have: float, least: float) -> tuple[str, C
     extra = change[0]["value"]["current_a"] if change else least - have
     watts = extra * situation.circuit.holders[0].output_v
     if not change:
-        others = "or a port that stays awake, a bank with an always-on mode, cells instead of a bank"
-        return f"a keep-alive load of {figure(extra, 'A', 2)} more, {others}", ()
+        others = "or take a port that stays awake, a bank with an always-on mode, cells instead of a bank"
+        return f"put on a keep-alive load of {figure(extra, 'A', 2)} more, {others}", ()
     return f"put a keep-alive load of {figure(extra, 'A', 2)} across the port ({figure(watts, 'W', 2)} lost)", change
 
 
-def _naps(segments: list[tuple[bool, float, str]]) -> list[tuple[float, str]]:
-    """Unbroken spans below the threshold over the repeating duty: (seconds, a mode in it)."""
-    if all(low for low, _, _ in segments):
+def _naps(segments: list[tuple[bool, float, str]], *, once: bool) -> list[tuple[float, str]]:
+    """Unbroken spans below the threshold: (seconds, a mode in it); round the end of a duty that repeats."""
+    if not segments or (not once and all(low for low, _, _ in segments)):
         return [(float("inf"), segments[0][2])] if segments else []
-    start = next(i for i, (low, _, _) in enumerate(segments) if not low)
+    start = 0 if once else next(i for i, (low, _, _) in enumerate(segments) if not low)
     naps: list[tuple[float, str]] = []
     span, name = 0.0, ""
-    for low, lasts, mode in [*segments[start:], *segments[:start], segments[start]]:
+    for low, lasts, mode in [*segments[start:], *segments[:start], (False, 0.0, "")]:
         if low:
             span, name = span + lasts, name or mode
         elif span:
@@ -240,26 +360,28 @@ def _naps(segments: list[tuple[bool, float, str]]) -> list[tuple[float, str]]:
 
 
 def standing_drain(situation: Situation) -> Iterator[Finding]:
-    """What converters draw with the device off, where no switch is before them."""
-    switched = next((i for i, s in enumerate(situation.case.path) if isinstance(s, Switch)), situation.device_stage)
-    before = [h for h in situation.circuit.holders if h.stage < switched and h.quiescent > 0.0]
-    if not before:
+    """What converters and keep-alive loads draw with the device off, where no switch is before them."""
+    path = situation.case.path
+    switched = next((i for i, s in enumerate(path) if isinstance(s, Switch)), situation.device_stage)
+    before = [h.stage for h in situation.circuit.holders if h.stage < switched and h.quiescent > 0.0]
+    before += [i for i, stage in enumerate(path[:switched]) if isinstance(stage, KeepAlive)]
+    if not before or situation.cell.endless:
         return
     idle = situation.at_demand(Demand("current", 0.0), situation.circuit.emf(HALF_SOC))
     if not idle.complete or idle.source_a == 0.0:
         return
     days = situation.circuit.charge_ah / idle.source_a / 24.0
-    bank = before[0].stage == -1
+    bank = min(before) == -1
     yield Finding(
         "standing-drain",
         "note",
         f"With the device off, {figure(idle.source_a, 'A', 2)} still flow from the pack's cells: "
         f"flat in {duration(days * 86400)}.",
-        before[0].stage,
+        min(before),
         days,
         None,
         "days",
-        "take the bank off or switch it off when you stop" if bank else "put a switch before the converter",
+        "take the bank off or switch it off when you stop" if bank else "put a switch before what draws by itself",
         () if bank else switch_change(situation.case),
     )
 
@@ -280,7 +402,7 @@ def no_load_rise(situation: Situation) -> Iterator[Finding]:
                 have,
                 limit,
                 "V",
-                "a converter or a linear regulator in place of the resistor",
+                "put in a converter or a linear regulator in place of the resistor",
             )
             return
 
@@ -305,7 +427,8 @@ def inrush(situation: Situation) -> Iterator[Finding]:
         farads,
         INRUSH_FROM_F,
         "F",
-        "a soft start, a resistor that is bridged after a moment, or plug the device in before the pack is switched on",
+        "put in a soft start, or a resistor that is bridged after a moment; or plug the device in before the pack is "
+        "switched on",
     )
 
 

@@ -34,6 +34,11 @@ class Finding(msgspec.Struct, frozen=True, gc=False):
     change: tuple[dict[str, Any], ...] = ()
 
 
+def outside_duty(level: Level) -> Level:
+    """The level of a finding about a mode that the device has and the duty does not use: at most a care."""
+    return "care" if level in ("refuse", "stop") else level
+
+
 def above(volts: float, limit: float) -> bool:
     """True if `volts` is above `limit` by more than the tolerance."""
     return volts > limit * (1.0 + VOLT_TOLERANCE)

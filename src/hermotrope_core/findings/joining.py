@@ -2,46 +2,67 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
-from hermotrope_core.bay import BayError, plan_of
-from hermotrope_core.case import Converter, Lead, number
+from hermotrope_core.adapters import joint_fit, stated_joints
+from hermotrope_core.bay import LOOK_ALIKES, BayError, plan_of
+from hermotrope_core.case import Case, Converter, Lead, Linear, maybe, number
+from hermotrope_core.connectors import connector_words
 from hermotrope_core.design import add
-from hermotrope_core.findings.finding import Finding
+from hermotrope_core.figures import figure
+from hermotrope_core.findings.current import held, worst
+from hermotrope_core.findings.finding import Finding, Level
+from hermotrope_core.inlets import Connector, fixed_by_standard, mains_like
 from hermotrope_core.pins import nets_of
-from hermotrope_core.situation import Situation
+from hermotrope_core.situation import Look, Situation
 from hermotrope_core.wiring import PARTS
 
 CENTRE = ("centre-positive", "centre-negative")
 MAINS_LEAST_V = 100.0
+OVER_TIMES = 1.5
+"""A connector at more than this many times its rating is refused."""
 TWO_SUPPLIES = "keep its cells or its own adapter, or make a second supply for the middle and judge it by itself"
 
 
 def polarity_unknown(situation: Situation) -> Iterator[Finding]:
     """An inlet or outlet whose polarity nobody knows, or an inlet that nobody measured."""
     inlet, outlet = situation.case.device.inlet, situation.source.outlet
-    if situation.alternating:
-        pass  # alternating current has none, and nobody is to probe it
-    elif inlet is None or inlet.polarity == "unknown":
-        yield _unknown("The polarity of the device's inlet is not known.", situation.device_stage)
-    elif not inlet.measured:
-        yield _unknown(
-            "The polarity of the device's inlet is stated but nobody has measured it; colours and labels lie.",
-            situation.device_stage,
-        )
-    if outlet is None or outlet.polarity == "unknown":
-        yield _unknown("The polarity of the source's outlet is not known.", -1)
+    if not takes_alternating(situation):  # alternating current has none, and nobody is to probe it
+        if inlet is None or (inlet.polarity == "unknown" and not fixed_by_standard(inlet)):
+            yield _unknown("The polarity of the device's inlet is not known.", situation.device_stage, inlet)
+        elif not inlet.measured and not fixed_by_standard(inlet):
+            yield _unknown(
+                "The polarity of the device's inlet is stated but nobody has measured it; colours and labels lie.",
+                situation.device_stage,
+                inlet,
+            )
+    if outlet is None or (outlet.polarity == "unknown" and not fixed_by_standard(outlet) and not mains_like(outlet)):
+        yield _unknown("The polarity of the source's outlet is not known.", -1, outlet)
 
 
-def _unknown(message: str, stage: int) -> Finding:
-    return Finding(
-        "polarity-unknown",
-        "refuse",
-        message,
-        stage,
-        cure="measure it: black probe on the sleeve or minus contact, red on the other; a reading without a "
-        "minus sign means red is plus",
-    )
+def takes_alternating(situation: Situation) -> bool:
+    """Whether the device's inlet is of mains kind or sees alternating current, which has no polarity."""
+    inlet = situation.case.device.inlet
+    return situation.alternating or (inlet is not None and mains_like(inlet))
+
+
+def _unknown(message: str, stage: int, connector: Connector | None) -> Finding:
+    return Finding("polarity-unknown", "refuse", message, stage, cure=how_to_measure(connector))
+
+
+def how_to_measure(connector: Connector | None) -> str:
+    """How the polarity of a connector is found, as an instruction."""
+    sign = "a reading without a minus sign means that red is on plus"
+    match connector.kind if connector else "":
+        case "barrel":
+            return f"measure it with the original supply: black probe on the sleeve, red in the centre; {sign}"
+        case "pins":
+            return f"measure it with the original supply, pin against pin; {sign}"
+        case "cell-bay":
+            return (
+                f"measure it with the original cells in: black on the last minus spring, red on the first plus; {sign}"
+            )
+    return f"measure it with the original supply: black probe on the minus contact, red on the other; {sign}"
 
 
 def polarity_reversed(situation: Situation) -> Iterator[Finding]:
@@ -60,7 +81,7 @@ def polarity_reversed(situation: Situation) -> Iterator[Finding]:
         return
     if differ:
         text = f"The source gives {outlet.polarity}, the device takes {inlet.polarity}, and no lead swaps them."
-        cure = "make the last lead a swapping one: centre to sleeve, sleeve to centre"
+        cure = "let the last lead swap: centre to sleeve, sleeve to centre"
     else:
         text = f"Source and device agree ({inlet.polarity}), but a lead swaps plus and minus."
         cure = "use a straight lead"
@@ -111,17 +132,92 @@ def wrong_socket(situation: Situation) -> Iterator[Finding]:
 
 
 def _mains(where: str, volts: float, stage: int) -> Finding:
-    return Finding(
-        "wrong-socket",
-        "refuse",
-        f"The {where} is a mains connector carrying {volts:.3g} V: one day somebody plugs it into the wall, "
-        "or a mains device into it.",
-        stage,
-        volts,
-        MAINS_LEAST_V,
-        "V",
-        "use a connector that fits no mains outlet",
+    own = "device" in where
+    cure = (
+        "feed the device's own adapter from an inverter, or feed it behind that adapter through a connector that "
+        "fits no mains outlet"
+        if own
+        else "end the source in a connector that fits no mains outlet"
     )
+    text = (
+        f"The {where} is a mains connector and would carry {figure(volts, 'V')}: one day somebody plugs it into the "
+        "wall, or a mains device into it."
+    )
+    return Finding("wrong-socket", "refuse", text, stage, volts, MAINS_LEAST_V, "V", cure)
+
+
+def ac_inlet(situation: Situation) -> Iterator[Finding]:
+    """Direct current at an inlet made for alternating current, or the other way round."""
+    device, outlet = situation.case.device, situation.source.outlet
+    inlet = device.inlet
+    if inlet is None or inlet.kind == "mains":
+        return
+    held = any(isinstance(stage, Converter | Linear) for stage in situation.case.path)
+    comes = situation.alternating or (not held and outlet is not None and outlet.alternating)
+    if comes == inlet.alternating:
+        return
+    got, made = ("alternating", "direct") if comes else ("direct", "alternating")
+    text = f"The inlet is made for {made} current and would get {got} current"
+    if device.rectifies:
+        text += ": its rectifier takes either, loses about 1.4 V in its diodes, and what is behind it sees the rest."
+    else:
+        text += ", which it does not rectify: a transformer burns on direct current, electronics on alternating."
+    cure = (
+        "measure behind the rectifier what the device lives on, and plan for that"
+        if device.rectifies
+        else (f"feed it {made} current, or feed it behind its transformer and rectifier")
+    )
+    yield Finding("ac-inlet", "care" if device.rectifies else "refuse", text, situation.device_stage, cure=cure)
+
+
+def plug_mismatch(situation: Situation) -> Iterator[Finding]:
+    """Ends that do not go into each other: a lead's into the outlet, the next lead or the inlet."""
+    for stage, near, far, words in stated_joints(situation.case):
+        fit = joint_fit(near, far)
+        if fit == "mates":
+            continue
+        ends = f"{connector_words(near)} and {connector_words(far)}"
+        if fit == "loose":
+            text = f"{words}: {ends} look alike and do not fit: a loose plug flickers and burns, a tight one breaks."
+        else:
+            text = f"{words}: {ends} do not go into each other."
+        cure = "take a lead whose ends mate with both sides, or change the plug"
+        yield Finding("plug-mismatch", "care" if fit == "loose" else "refuse", text, stage, cure=cure)
+
+
+def plug_overload(situation: Situation) -> Iterator[Finding]:
+    """More amperes through a connector than it states, or than its kind usually stands."""
+    for stage, name, connector in _connectors(situation.case):
+        stated = maybe(connector.rating_a)
+        limit = PARTS.connector_a.get(connector.kind) if stated is None else stated
+        if limit is None:
+            continue
+        look = worst(situation.looks, _amps_of(stage), limit)
+        if look is None:
+            continue
+        have = _amps_of(stage)(look)
+        level: Level = "note" if stated is None else "refuse" if have > OVER_TIMES * limit else "care"
+        knows = "is usually good for" if stated is None else "is rated for"
+        text = f"{name} carries {figure(have, 'A')} in {look.words.rstrip(',')}; it {knows} {figure(limit, 'A')}."
+        cure = "take a connector rated for more, or several contacts side by side made for it"
+        yield Finding("plug-overload", held(look, level), text, stage, have, limit, "A", cure)
+
+
+def _amps_of(stage: int) -> Callable[[Look], float]:
+    return lambda look: look.at.at_stage(stage).amps_out if stage == -1 else look.at.at_stage(stage).amps_in
+
+
+def _connectors(case: Case) -> Iterator[tuple[int, str, Connector]]:
+    """Every connector that carries the current: path index of where it is read, its name, the connector."""
+    if case.source is not None and case.source.outlet is not None:
+        yield -1, "The source's outlet", case.source.outlet
+    for i, stage in enumerate(case.path):
+        if isinstance(stage, Lead):
+            for end, name in ((stage.source_end, "the source"), (stage.device_end, "the device")):
+                if end is not None:
+                    yield i, f"The lead's end towards {name}", end
+    if case.device.inlet is not None:
+        yield len(case.path), "The device's inlet", case.device.inlet
 
 
 def mixed_cells(situation: Situation) -> Iterator[Finding]:
@@ -133,30 +229,46 @@ def mixed_cells(situation: Situation) -> Iterator[Finding]:
             "Its cells differ in make, age or charge: the weakest is driven below zero volts by the others, and leaks, "
             "vents or burns.",
             -1,
-            cure="cells of one make, one age and one charge",
+            cure="take cells of one make, one age and one charge",
             change=(add("/source/mixed_cells", False),),
         )
 
 
 def look_alike_cells(situation: Situation) -> Iterator[Finding]:
-    """Cells put into a bay that they fit and whose volts they are not made for."""
+    """Cells put into a bay that they fit and whose volts they are not made for; or cells that look like others."""
     bay, outlet = situation.case.device.bay, situation.source.outlet
-    if bay is None or outlet is None or outlet.kind != "cell-bay":
-        return
-    limit = PARTS.cell_most_v.get(bay.size)
+    in_bay = bay is not None and outlet is not None and outlet.kind == "cell-bay"
+    limit = PARTS.cell_most_v.get(bay.size) if bay is not None and in_bay else None
     have = situation.cell.full_v
-    if limit is not None and have > limit:
+    if bay is not None and limit is not None and have > limit:
         yield Finding(
             "look-alike-cells",
             "refuse",
-            f"These cells fit a bay for {bay.size} and give {have:.3g} V each; {limit:.3g} V is the most such a slot "
-            "is made for.",
+            f"These cells fit a bay for {bay.size} and give {figure(have, 'V')} each; {figure(limit, 'V')} is the most "
+            "such a slot is made for.",
             -1,
             have,
             limit,
             "V",
-            f"cells of the size and the volts that the bay is made for: at most {limit:.3g} V each, never mixed",
+            f"take cells of the volts that the bay is made for: at most {figure(limit, 'V')} each, never mixed",
         )
+        return
+    size = situation.source.cell_size
+    twin = LOOK_ALIKES.get(size or "")
+    if twin is None:
+        return
+    most = PARTS.cell_most_v[twin]
+    yield Finding(
+        "look-alike-cells",
+        "care",
+        f"These {size} cells look like {twin} and give {figure(have, 'V')} each; whatever is made for {twin} stands "
+        f"{figure(most, 'V')}.",
+        -1,
+        have,
+        most,
+        "V",
+        f"mark them, keep them in a box of their own, away from every {twin} bay and charger",
+    )
 
 
 def second_supply(situation: Situation) -> Iterator[Finding]:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from hermotrope_core.case import Code, Converter, Diode, Trait, number
+from hermotrope_core.case import Code, Converter, Diode, Linear, Trait, maybe, number
+from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.circuit import typical_headroom
 from hermotrope_core.design import SCHOTTKY_V, add
 from hermotrope_core.figures import figure
 from hermotrope_core.findings.current import has_switching_part
@@ -13,6 +15,10 @@ from hermotrope_core.situation import Situation
 
 MAINS_CARE_V = 50.0
 """Alternating volts above which a qualified person is needed (the usual limit of extra-low voltage)."""
+
+
+CHARGE_SHARE = 0.01
+"""A charger may stop this share above what a pack is full at."""
 
 
 def _inner_battery(situation: Situation) -> bool:
@@ -46,7 +52,7 @@ def no_warning(situation: Situation) -> Iterator[Finding]:
             "note",
             "Nothing on the device warns of this pack running low; its own gauge, if any, will read full to the end.",
             situation.device_stage,
-            cure="a small voltmeter or alarm at the pack, or the clock",
+            cure="put a small voltmeter or alarm at the pack, or go by the clock",
         )
 
 
@@ -58,21 +64,21 @@ def radio_noise(situation: Situation) -> Iterator[Finding]:
             "note",
             "A switching converter feeds a receiver: it may be heard.",
             situation.device_stage,
-            cure="distance, a ferrite or filter, and a test by ear on the weakest station",
+            cure="keep a distance, put on a ferrite or filter, and test by ear on the weakest station",
         )
 
 
 def cold_run(situation: Situation) -> Iterator[Finding]:
-    """Below the chemistry's discharge range."""
-    limit = situation.cell.discharge_temperature_c[0]
-    if situation.temperature_c < limit:
+    """Below the chemistry's discharge range, at the coldest that the conditions know."""
+    limit, coldest = situation.cell.discharge_temperature_c[0], situation.temperatures_c[0]
+    if coldest < limit and not situation.cell.endless:
         yield Finding(
             "cold-run",
             "care",
-            f"At {figure(situation.temperature_c, '°C')} these cells are below their range ({figure(limit, '°C')}): "
+            f"At {figure(coldest, '°C')} these cells are below their range ({figure(limit, '°C')}): "
             "the figures are extrapolated.",
             -1,
-            situation.temperature_c,
+            coldest,
             limit,
             "°C",
             "keep the pack warm: inside a coat or an insulated box",
@@ -86,21 +92,27 @@ def _charges(situation: Situation) -> bool:
 
 
 def cold_charge(situation: Situation) -> Iterator[Finding]:
-    """A device that charges its source below the temperature at which that chemistry may be charged."""
-    span = situation.cell.charge_temperature_c
-    if not _charges(situation) or span is None or situation.temperature_c >= span[0]:
+    """Charging below the temperature at which a chemistry may be charged: the source, or the device's own battery."""
+    coldest = situation.temperatures_c[0]
+    inner = situation.case.device.internal_battery
+    both = [(situation.cell.charge_temperature_c, _charges(situation), "the device would charge these cells")]
+    if inner is not None and inner.chemistry is not None:
+        span = CHEMISTRIES[inner.chemistry].charge_temperature_c
+        both.append((span, inner.charges_from_feed is True, "the feed would charge the inner battery"))
+    for span, charges, words in both:
+        if span is None or not charges or coldest >= span[0]:
+            continue
+        yield Finding(
+            "cold-charge",
+            "care",
+            f"At {figure(coldest, '°C')} {words}; below {figure(span[0], '°C')} charging ruins them unseen.",
+            -1,
+            coldest,
+            span[0],
+            "°C",
+            "charge indoors, or keep the cells warm; a diode last in the path keeps the device from charging the pack",
+        )
         return
-    yield Finding(
-        "cold-charge",
-        "care",
-        f"At {figure(situation.temperature_c, '°C')} the device would charge these cells; below "
-        f"{figure(span[0], '°C')} charging ruins them unseen.",
-        -1,
-        situation.temperature_c,
-        span[0],
-        "°C",
-        "charge it indoors, or keep the pack warm; a diode last in the path keeps the device from charging it",
-    )
 
 
 def primary_charged(situation: Situation) -> Iterator[Finding]:
@@ -111,9 +123,98 @@ def primary_charged(situation: Situation) -> Iterator[Finding]:
             "refuse",
             "The device charges what feeds it, and these cells are never charged: they leak, vent or burst.",
             -1,
-            cure="a rechargeable pack with the right charge volts, or a diode last in the path",
+            cure="take a rechargeable pack with the right charge volts, or put a diode last in the path",
             change=(add("/path/-", Diode(forward_v=SCHOTTKY_V)),),
         )
+
+
+def wrong_charger(situation: Situation) -> Iterator[Finding]:
+    """A device whose charger is made for other cells than those that feed it."""
+    device, cell = situation.case.device, situation.cell
+    if not _charges(situation) or not cell.rechargeable or cell.endless:
+        return
+    stops, made_for = maybe(device.charges_to_v), device.charges_chemistry
+    limit = situation.full_emf
+    cure = "switch its charging off, or put a diode last in the path; charge the pack with its own charger"
+    change = (add("/path/-", Diode(forward_v=SCHOTTKY_V)),)
+    if stops is not None and stops > limit * (1.0 + CHARGE_SHARE):
+        text = (
+            f"The device charges up to {figure(stops, 'V')} and this pack is full at {figure(limit, 'V')}: "
+            "overcharged cells vent or burn."
+        )
+        yield Finding("wrong-charger", "refuse", text, -1, stops, limit, "V", cure, change)
+    elif made_for is not None and made_for != situation.source.chemistry:
+        other = CHEMISTRIES[made_for].label if made_for in CHEMISTRIES else made_for
+        text = f"The device charges as for {other.lower()}, and {cell.label.lower()} feeds it."
+        yield Finding("wrong-charger", "refuse", text, -1, cure=cure, change=change)
+    elif stops is None and made_for is None:
+        text = "The device charges what feeds it; for which cells, and up to how many volts, is not stated."
+        yield Finding("wrong-charger", "note", text, -1, limit=limit, unit="V", cure=cure, change=change)
+
+
+def back_feed_motor(situation: Situation) -> Iterator[Finding]:
+    """A motor that turns itself, or is braked, behind a part whose output does not take current back."""
+    if "motor" not in situation.case.device.traits or situation.alternating:
+        return
+    last = situation.circuit.holders[-1] if situation.circuit.holders else None
+    if last is None:
+        return
+    part = situation.source.regulated_output if last.stage == -1 else situation.case.path[last.stage]
+    diode = any(isinstance(stage, Diode) for stage in situation.case.path[last.stage + 1 :])
+    if diode or getattr(part, "takes_back_feed", False):
+        return
+    name = "bank" if last.stage == -1 else situation.stage_name(last.stage)
+    yield Finding(
+        "back-feed-motor",
+        "note",
+        f"A motor that is turned or braked gives current back; the {name} holds its output and may not take it.",
+        situation.device_stage if last.stage == -1 else last.stage,
+        cure="put a diode behind the part that holds the volts, or state that it stands current from behind",
+    )
+
+
+def not_stated(situation: Situation) -> Iterator[Finding]:
+    """Ratings that a judgement needed and nobody stated, in one note."""
+    missing = list(_missing(situation))
+    if missing:
+        yield Finding(
+            "not-stated",
+            "note",
+            f"Nobody stated {_listed(missing)}: what follows from {'it' if len(missing) == 1 else 'them'} is judged "
+            "with typical figures or not at all.",
+            -1,
+            float(len(missing)),
+            None,
+            "",
+            "read them off the part or its data sheet and enter them",
+        )
+
+
+def _listed(words: list[str]) -> str:
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def _missing(situation: Situation) -> Iterator[str]:
+    source = situation.source
+    if source.regulated_output is not None:
+        if source.regulated_output.output_current_max_a is None:
+            yield "the amperes that the port gives"
+    elif source.max_current_a is None and not situation.cell.endless:
+        yield "the pack’s most current"
+    for i, stage in enumerate(situation.case.path):
+        if isinstance(stage, Converter | Linear):
+            name = situation.stage_name(i)
+            if stage.output_current_max_a is None:
+                yield f"the amperes of the {name}"
+            if isinstance(stage, Converter) and stage.topology == "buck" and stage.headroom_v is None:
+                taken = typical_headroom(number(stage.output_v))
+                yield f"the headroom of the {name} ({figure(taken, 'V', 2)} is taken)"
+    for mode in situation.all_modes:
+        if (mode.peak_a is not None or mode.peak_w is not None) and mode.peak_s is None:
+            yield f"how long the peak of “{mode.name}” lasts"
+    motor = "motor" in situation.case.device.traits
+    if motor and not situation.all_peaks:
+        yield "the motor’s start or stall current"
 
 
 def inverter(situation: Situation) -> Iterator[Finding]:
@@ -134,18 +235,18 @@ def inverter(situation: Situation) -> Iterator[Finding]:
 
 
 def too_hot(situation: Situation) -> Iterator[Finding]:
-    """Above the chemistry's discharge range."""
-    limit = situation.cell.discharge_temperature_c[1]
-    if situation.temperature_c > limit:
+    """Above the chemistry's discharge range, at the warmest that the conditions know."""
+    limit, warmest = situation.cell.discharge_temperature_c[1], situation.temperatures_c[1]
+    if warmest > limit:
         yield Finding(
             "too-hot",
             "refuse",
-            f"At {figure(situation.temperature_c, '°C')} these cells must not run; {figure(limit, '°C')} is the limit.",
+            f"At {figure(warmest, '°C')} these cells must not run; {figure(limit, '°C')} is the limit.",
             -1,
-            situation.temperature_c,
+            warmest,
             limit,
             "°C",
-            "shade and air; do not run a pack this hot",
+            "give it shade and air; do not run a pack this hot",
         )
 
 
@@ -153,12 +254,12 @@ _CAUTIONS: dict[Trait, tuple[Code, str, str]] = {
     "child": (
         "child",
         "A child uses it: speed and energy rise with the square of the volts, and fingers find live contacts.",
-        "a switch and a fuse out of reach, supervision, and never leave it powered",
+        "let an adult keep the fuse, put the switch where whoever watches reaches it, and never leave it powered",
     ),
     "ridden": (
         "ridden",
         "It is ridden or wheeled: speed and energy rise with the square of the volts.",
-        "a switch the rider can reach, a fuse, a helmet, supervision; test the brakes at the new speed",
+        "fit a switch the rider can reach and a fuse; wear a helmet; have somebody watch; test the brakes anew",
     ),
     "near-water": (
         "near-water",
@@ -167,6 +268,10 @@ _CAUTIONS: dict[Trait, tuple[Code, str, str]] = {
         "protection on any mains adapter",
     ),
 }
+RIDDEN_BY_CHILD = (
+    "fit a switch that the rider reaches and a fuse that only an adult reaches; stay at the rated volts; helmet, and "
+    "somebody who watches all the time"
+)
 _STOPS: dict[Trait, tuple[Code, str, str]] = {
     "life-safety": (
         "life-safety",
@@ -176,7 +281,7 @@ _STOPS: dict[Trait, tuple[Code, str, str]] = {
     "mains-inside": (
         "mains",
         "There is mains voltage inside this device: opening it can kill, even unplugged.",
-        "a qualified person under the local code; feed it from outside or leave it",
+        "ask a qualified person under the local code; feed it from outside or leave it",
     ),
 }
 
@@ -187,6 +292,8 @@ def traits(situation: Situation) -> Iterator[Finding]:
     for trait in situation.case.device.traits:
         if trait in _CAUTIONS:
             code, text, cure = _CAUTIONS[trait]
+            if trait == "child" and "ridden" in situation.case.device.traits:
+                cure = RIDDEN_BY_CHILD
             yield Finding(code, "care", text, here, cure=cure)
         elif trait in _STOPS:
             code, text, cure = _STOPS[trait]

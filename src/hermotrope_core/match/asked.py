@@ -42,7 +42,8 @@ def asked(case: Case, volts: float) -> Asked | None:
     rough = [_amps(volts, 0.0, mode_demand(mode)) for mode in modes]
     if any(amps is None for amps in rough):
         return None
-    area = lead_area(case, volts, max(amps for amps in rough if amps is not None))
+    others = [_amps(volts, 0.0, mode_demand(mode)) for mode in case.other_modes()]
+    area = lead_area(case, volts, max(amps for amps in (*rough, *others) if amps is not None))
     ohm = lead_ohm(WORK.lead_m, area)
     drawn = [_amps(volts, ohm, mode_demand(mode)) for mode in modes]
     if any(amps is None for amps in drawn):

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from copy import copy
-from math import ceil
+from math import ceil, inf
 
 import msgspec
 from msgspec.structs import force_setattr
 
 from hermotrope_core.case import Case, Diode, Resistor, Stage, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.circuit import section_amps
-from hermotrope_core.design import fuse_for
+from hermotrope_core.design import fuse_at, fuse_for
 from hermotrope_core.findings.joining import CENTRE
 from hermotrope_core.interpolate import at as look_up
 from hermotrope_core.match.asked import asked, lead_area, least_and_most_amps, steady
@@ -20,7 +19,7 @@ from hermotrope_core.match.chain import Chain, Facts, Reason, Strategy
 from hermotrope_core.match.shelf import WORK, Kit, Pack, Part, to_buy
 from hermotrope_core.match.strategies import Target
 from hermotrope_core.situation import Situation
-from hermotrope_core.wiring import PARTS, fuse_rating
+from hermotrope_core.wiring import PARTS
 
 MOST_DIODES = 6
 DIODE_MOST_A = 1.0
@@ -73,23 +72,11 @@ def held_way(target: Target, kit: Kit, facts: Facts, chain: Chain) -> Way:
     case, pack = target.case, facts.pack
     lead = (kit.lead(chain.area_mm2, swaps(case, pack)),) if chain.area_mm2 else ()
     parts = (*guards(case, pack, kit), *chain.parts, *lead)
-    if pack.source.regulated_output is None:
-        rating = _held_fuse(facts, chain, target)
-        parts = (*((kit.fuse(rating),) if rating is not None else ()), *parts)
-    return Way(chain.strategy, pack, parts)
-
-
-def _held_fuse(facts: Facts, chain: Chain, target: Target) -> float | None:
-    """Rating of the fuse before a chain: what the heaviest mode draws from a nearly empty pack, and the peaks."""
-    amps = section_amps(facts.volts_when_low, facts.ohm, chain.demands[chain.heaviest])
-    if amps is None:
-        amps = section_amps(facts.volts_at_full, facts.ohm, chain.demands[chain.heaviest])
-    if amps is None:
-        return None
-    heavy = target.at.heavy_a
-    scale = amps / heavy if heavy > 0.0 else 0.0
-    peaks = tuple((1.1 * scale * a, s) for a, s in target.at.peaks if s is not None)
-    return fuse_rating(amps, peaks, float("inf"))
+    way = Way(chain.strategy, pack, parts)
+    if pack.source.regulated_output is not None:
+        return way
+    rating = fuse_at(Situation(way.case(case)), 0, inf)
+    return way if rating is None else msgspec.structs.replace(way, parts=(kit.fuse(rating), *parts))
 
 
 def plain_ways(target: Target, kit: Kit, facts: Facts) -> Iterator[Way | tuple[Strategy, Reason]]:

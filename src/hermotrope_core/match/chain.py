@@ -13,9 +13,9 @@ import msgspec
 
 from hermotrope_core.case import Case, Converter, Linear, Stage, maybe, number
 from hermotrope_core.circuit import Demand, Holder, holder_of, section_amps
-from hermotrope_core.design import CLOSED_BOX_DERATING
+from hermotrope_core.design import CLOSED_BOX_DERATING, kelvin_per_watt
 from hermotrope_core.findings.finding import VOLT_TOLERANCE
-from hermotrope_core.findings.protection import HOT_REFUSE_K, part_kelvin_per_watt
+from hermotrope_core.findings.protection import HOT_REFUSE_K
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.shelf import Pack, Part
 from hermotrope_core.situation import LOW_SOC, Situation
@@ -154,7 +154,9 @@ def _own_limits(case: Case, holder: Holder, stage: Stage, drawn: tuple[float, fl
         return Reason("converter-overload", most, rated * derating, "A")
     if not holder.linear and isinstance(stage, Converter):
         out = holder.output_v * heavy
-        rise = (out / holder.efficiency_at(heavy) + holder.quiescent - out) * part_kelvin_per_watt(case, stage)
+        rise = (out / holder.efficiency_at(heavy) + holder.quiescent - out) * kelvin_per_watt(
+            stage, closed=case.conditions.enclosure == "closed"
+        )
         if rise > HOT_REFUSE_K:
             return Reason("hot-part", rise, HOT_REFUSE_K, "K")
     return None

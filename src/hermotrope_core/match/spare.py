@@ -9,8 +9,8 @@ harm; a bank that falls asleep under a light load is left out.
 from __future__ import annotations
 
 from hermotrope_core.case import Case, Converter, maybe
-from hermotrope_core.design import CLOSED_BOX_DERATING
-from hermotrope_core.findings.protection import HOT_CARE_K, part_kelvin_per_watt
+from hermotrope_core.design import CLOSED_BOX_DERATING, kelvin_per_watt
+from hermotrope_core.findings.protection import HOT_CARE_K
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.chain import Chain, Facts
 from hermotrope_core.match.shelf import WORK, labour_kind
@@ -28,7 +28,9 @@ def costs_of(case: Case, chain: Chain, at: Asked) -> Costs | None:
         return None
     labour = WORK.stages[labour_kind(part)]
     heavy = at.volts * at.heavy_a
-    rise = (chain.demands[chain.heaviest].value - heavy) * part_kelvin_per_watt(case, stage)
+    rise = (chain.demands[chain.heaviest].value - heavy) * kelvin_per_watt(
+        stage, closed=case.conditions.enclosure == "closed"
+    )
     top = max((amps for amps, _ in at.peaks), default=0.0)
     rated = maybe(stage.output_current_max_a)
     derating = CLOSED_BOX_DERATING if case.conditions.enclosure == "closed" else 1.0

@@ -72,7 +72,7 @@ def _named(stage: Converter) -> Strategy:
 def linears(target: Target, kit: Kit) -> list[Part]:
     """The shelf's linear regulators within the window, else one that is set to the rated volts."""
     found = [p for p in kit.linears if target.low_v <= number(cast(Linear, p.stage).output_v) <= target.high_v]
-    made = Linear(output_v=target.at.volts, **WORK.linear)
+    made = Linear(output_v=target.at.volts, **WORK.linear)  # type: ignore[arg-type]  # figures of the data file
     return found or [to_buy(made, "adjustable linear regulator")]
 
 
@@ -112,7 +112,7 @@ def trigger_for(kit: Kit, volts: float, most_a: float | None) -> Part:
     for part in kit.triggers:
         if abs(number(cast(Converter, part.stage).output_v) - volts) <= SAME_V:
             return part
-    stage = Converter(topology="trigger", output_v=volts, output_current_max_a=most_a, **WORK.trigger)
+    stage = Converter(topology="trigger", output_v=volts, output_current_max_a=most_a, **WORK.trigger)  # type: ignore[arg-type]  # likewise
     return to_buy(stage, f"Trigger board, {volts:g} V")
 
 

@@ -8,7 +8,6 @@ from hermotrope_core.adapters import gaps, lead_to_make
 from hermotrope_core.bay import BayError, dummy_size, plan_of
 from hermotrope_core.case import (
     Case,
-    Connector,
     Converter,
     CutOff,
     Diode,
@@ -22,6 +21,7 @@ from hermotrope_core.case import (
     maybe,
     number,
 )
+from hermotrope_core.connectors import connector_words
 from hermotrope_core.figures import figure
 from hermotrope_core.inlets import CellBay
 
@@ -100,19 +100,6 @@ def _stage_words(stage: Stage) -> tuple[str, str]:
             return "Linear regulator", f"{number(stage.output_v):g} V, on a heat sink"
         case KeepAlive():
             return "Keep-alive load", f"draws {figure(number(stage.current_a), 'A', 2)}"
-
-
-def connector_words(connector: Connector) -> str:
-    """Kind, size, gender and sign of a connector."""
-    size = (
-        f" {number(connector.outer_mm):g} × {number(connector.inner_mm):g} mm"
-        if connector.outer_mm and connector.inner_mm
-        else ""
-    )
-    pins = f", {connector.pin_count} pins" if connector.pin_count else ""
-    sign = {"centre-positive": ", centre plus", "centre-negative": ", centre minus"}.get(connector.polarity, "")
-    gender = f" {connector.gender}" if connector.gender else ""
-    return f"{connector.kind}{size}{gender}{pins}{sign}"
 
 
 def _ends(case: Case) -> list[PartLine]:
