@@ -16,7 +16,8 @@ import msgspec
 import networkx as nx
 
 from hermotrope_core.case import Case, Connector, Fuse, Lead, Switch, maybe, number
-from hermotrope_core.connectors import ALIKE_INNER_MM, ALIKE_OUTER_MM, SAME_MM
+from hermotrope_core.connectors import ALIKE_INNER_MM, ALIKE_OUTER_MM, SAME_MM, contacts_of
+from hermotrope_core.inlets import fixed_by_standard, knows_sign, mains_like
 
 CENTRES = ("centre-positive", "centre-negative")
 BARE = Connector(kind="leads", polarity="marked")
@@ -228,10 +229,14 @@ class Gap(msgspec.Struct, frozen=True):
 def gaps(case: Case) -> tuple[Gap, ...]:
     """Where leads join something: outlet to the first other stage, and the last other stage to the inlet.
 
-    Stages in between are joined by wires on their own terminals.
+    Stages in between are joined by wires on their own terminals. Where mains volts stand nobody joins anything.
     """
     outlet = case.source.outlet if case.source else None
     inlet = case.device.inlet
+    if outlet is not None and mains_like(outlet):
+        outlet = None
+    if case.mains_at(len(case.path)):
+        inlet = None
     others = [i for i, stage in enumerate(case.path) if not isinstance(stage, Lead)]
     found = []
     if not others:
@@ -248,7 +253,12 @@ def gaps(case: Case) -> tuple[Gap, ...]:
 def centres_differ(case: Case) -> bool:
     """True where outlet and inlet are barrels whose centres carry different signs."""
     inlet, outlet = case.device.inlet, case.source.outlet if case.source else None
-    return inlet is not None and outlet is not None and {outlet.polarity, inlet.polarity} == set(CENTRES)
+    return inlet is not None and outlet is not None and _differ(outlet, inlet)
+
+
+def _differ(one: Connector, other: Connector) -> bool:
+    """Whether both are barrels with a known sign, and the signs differ."""
+    return one.kind == other.kind == "barrel" and {one.polarity, other.polarity} == set(CENTRES)
 
 
 def lead_to_make(outlet: Connector, inlet: Connector) -> LeadToMake:
@@ -259,7 +269,7 @@ def lead_to_make(outlet: Connector, inlet: Connector) -> LeadToMake:
     """
     near = _counterpart(outlet)
     far = _counterpart(inlet)
-    swap = {outlet.polarity, inlet.polarity} == set(CENTRES)
+    swap = _differ(outlet, inlet)
     plus = Conductor("+", _contact(outlet, plus=True), _contact(inlet, plus=True))
     minus = Conductor("−", _contact(outlet, plus=False), _contact(inlet, plus=False))
     remarks = []
@@ -270,7 +280,7 @@ def lead_to_make(outlet: Connector, inlet: Connector) -> LeadToMake:
     if far.gender == "plug" and inlet.kind == "barrel":
         remarks.append("The barrel's sleeve is bare and live: switch off at the source before you unplug it.")
     for name, end in (("outlet", outlet), ("inlet", inlet)):
-        if end.polarity == "unknown" or not end.measured:
+        if not knows_sign(end) or not (end.measured or fixed_by_standard(end)):
             remarks.append(f"The {name}'s polarity is not measured: measure it before you solder.")
     if inlet.kind == "cell-bay":
         remarks.append("It ends in the dummy cells of the bay; the bay's drawing says which wire goes where.")
@@ -289,13 +299,10 @@ def _counterpart(connector: Connector) -> Connector:
         measured=connector.measured,
         pin_count=connector.pin_count,
         arc_deg=connector.arc_deg,
+        readings=connector.readings,
     )
 
 
 def _contact(connector: Connector, *, plus: bool) -> str:
-    if connector.polarity == "unknown":
-        return "not measured yet"
-    if connector.kind == "barrel":
-        centre = (connector.polarity == "centre-positive") == plus
-        return "centre" if centre else "sleeve"
-    return "plus" if plus else "minus"
+    names = contacts_of(connector)
+    return "not known: measure it first" if names is None else names[0 if plus else 1]

@@ -14,7 +14,7 @@ from typing import ClassVar, Literal
 import msgspec
 
 from hermotrope_core.clock import since_midnight
-from hermotrope_core.inlets import CellBay, CellSize, Connector, ConnectorKind, Polarity
+from hermotrope_core.inlets import CellBay, CellSize, Connector, ConnectorKind, Polarity, mains_like
 from hermotrope_core.values import Known, KnownBy, Number, Table, Value, check_table, maybe, number
 
 __all__ = ["Connector", "ConnectorKind", "Known", "KnownBy", "Number", "Polarity", "Table", "Value", "maybe", "number"]
@@ -33,6 +33,8 @@ Trait = Literal[
     "mains-inside",
     "motor",
 ]
+USES: tuple[Trait, ...] = ("life-safety", "child", "ridden", "near-water", "mains-inside")
+"""Traits that say who or what can be hurt: everybody is asked about these once."""
 PlanOn = Literal["duty", "typical", "maximum"]
 Enclosure = Literal["open", "closed"]
 Topology = Literal["buck", "boost", "buck-boost", "trigger", "inverter"]
@@ -474,6 +476,19 @@ class Case(Value, frozen=True):
         """Whether an inverter feeds path[gap] directly (the device, where `gap` is the path's length): mains volts."""
         held = [stage for stage in self.path[:gap] if isinstance(stage, Converter | Linear)]
         return bool(held) and isinstance(held[-1], Converter) and held[-1].topology == "inverter"
+
+    def mains_at(self, gap: int) -> bool:
+        """Whether mains volts stand, or may come, at path[gap] (the device, where `gap` is the path's length).
+
+        Behind an inverter, before a mains inlet, behind a mains outlet: nothing there is probed, cut, made or given
+        a plus and a minus.
+        """
+        held = [i for i, stage in enumerate(self.path) if isinstance(stage, Converter | Linear)]
+        inlet, outlet = self.device.inlet, self.source.outlet if self.source else None
+        first, last = not any(i < gap for i in held), not any(i >= gap for i in held)
+        to_mains = last and inlet is not None and mains_like(inlet)
+        from_mains = first and outlet is not None and mains_like(outlet)
+        return self.alternating_at(gap) or to_mains or from_mains
 
     def duty_modes(self) -> tuple[Mode, ...]:
         """The modes that the duty uses, in the order of the device."""

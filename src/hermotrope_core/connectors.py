@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from hermotrope_core.inlets import Connector
+from hermotrope_core.inlets import Connector, fixed_by_standard, knows_sign
+from hermotrope_core.pins import nets_of
 from hermotrope_core.values import number
 from hermotrope_core.wiring import PARTS
 
@@ -58,3 +59,29 @@ def connector_words(connector: Connector) -> str:
     sign = {"centre-positive": ", centre plus", "centre-negative": ", centre minus"}.get(connector.polarity, "")
     gender = f" {connector.gender}" if connector.gender else ""
     return f"{connector.kind}{size}{gender}{pins}{sign}"
+
+
+def contacts_of(connector: Connector | None) -> tuple[str, str] | None:
+    """Names of the contacts that carry plus and minus; None where nobody knows, and where there are none (mains)."""
+    if connector is None or not knows_sign(connector):
+        return None
+    if fixed_by_standard(connector):
+        return "plus, as its standard has it", "minus, as its standard has it"
+    if connector.kind == "barrel":
+        ends = ("centre", "sleeve")
+        return ends if connector.polarity == "centre-positive" else (ends[1], ends[0])
+    if connector.kind == "pins":
+        nets = nets_of(connector)
+        if nets.settled:
+            return pin_names(nets.plus), pin_names(nets.minus)
+    return "plus, as marked", "minus, as marked"
+
+
+def pin_names(pins: tuple[int, ...]) -> str:
+    """Pins by number, as a sentence names them.
+
+    >>> pin_names((3,)), pin_names((1, 2, 5))
+    ('pin 3', 'pins 1, 2 and 5')
+    """
+    numbers = " and ".join(filter(None, (", ".join(str(p) for p in pins[:-1]), str(pins[-1]))))
+    return f"pin {numbers}" if len(pins) == 1 else f"pins {numbers}"

@@ -46,6 +46,8 @@ class Connector(Value, frozen=True):
     arc_deg: Number | None = None
     readings: tuple[PinReading, ...] = ()
     wires: str | None = None
+    found_by: str | None = None
+    """How its polarity was found, where the original supply was not there to be measured (see `measure.FINDS`)."""
     alternating: bool = False
     """Made for alternating current."""
     rating_a: Number | None = None

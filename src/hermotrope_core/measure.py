@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Literal
 
 import msgspec
@@ -10,6 +10,7 @@ import msgspec
 from hermotrope_core.case import Case, Converter, Polarity, maybe
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.figures import figure
+from hermotrope_core.quantity import parse
 
 CHARGE_EFFICIENCY = {"li-ion": 0.95, "lifepo4": 0.95, "lead-acid": 0.8, "nimh": 0.7, "nicd": 0.7}
 """Share of the watt-hours put in on charge that the pack holds (typical)."""
@@ -37,21 +38,35 @@ class Result(msgspec.Struct, frozen=True):
     doubt: str = ""
 
 
+Readings = Sequence[Mapping[str, float]]
+"""Rows of readings: one mapping from a take's name to its figure for each row."""
+
+
 class Helper(msgspec.Struct, frozen=True):
-    """How to measure one field of the document."""
+    """How to measure one field of the document: what is read in each row, and what once for all of them."""
 
     key: str
     title: str
     connect: str
     takes: tuple[Take, ...]
-    work: Callable[[Mapping[str, float], Case, str], Result]
+    work: Callable[[Readings, Case, str], Result]
+    once: tuple[Take, ...] = ()
+    rows: int = 1
+    """So many rows are offered; as many as hold readings are used."""
+    least: int = 1
+    """So many rows it takes at least."""
 
 
 def _present(case: Case, place: str) -> float | None:
     """The plain value that stands at a JSON pointer now."""
     part: object = case
     for token in place.strip("/").split("/"):
-        part = part[int(token)] if isinstance(part, tuple) and token.isdigit() else getattr(part, token, None)
+        if isinstance(part, tuple):
+            if not token.isdecimal() or int(token) >= len(part):
+                return None
+            part = part[int(token)]
+        else:
+            part = getattr(part, token, None)
     return maybe(part) if not isinstance(part, tuple | str) else None  # type: ignore[arg-type]
 
 
@@ -66,84 +81,127 @@ def _result(value: float, unit: str, sum_: tuple[str, str], case: Case, place: s
     return Result(value, unit, *sum_, expected, doubt)
 
 
-def resistance(readings: Mapping[str, float], case: Case, place: str) -> Result:
-    """R = (V_light - V_heavy) / (I_heavy - I_light). Raises ValueError for readings that give none."""
-    light_v, light_a, heavy_v, heavy_a = (readings[n] for n in ("light_v", "light_a", "heavy_v", "heavy_a"))
-    if heavy_a <= light_a:
+def resistance(readings: Readings, case: Case, place: str) -> Result:
+    """R from two readings or more: R = (V_light - V_heavy) / (I_heavy - I_light); over more rows the slope of V(I).
+
+    Raises ValueError for readings that give none.
+    """
+    rows = sorted((one["amps"], one["volts"]) for one in readings)
+    light, heavy = rows[0], rows[-1]
+    if heavy[0] <= light[0]:
         raise ValueError("the heavy reading must have more amperes than the light one")
-    if heavy_v > light_v:
+    if heavy[1] > light[1]:
         raise ValueError("the volts rose under the heavier load: the readings are swapped, or it was recovering")
-    value = (light_v - heavy_v) / (heavy_a - light_a)
-    volts = f"{figure(light_v, 'V', 4)} − {figure(heavy_v, 'V', 4)}"
-    values = f"({volts}) / ({figure(heavy_a, 'A')} − {figure(light_a, 'A')})"
-    return _result(value, "Ω", ("R = (V_light − V_heavy) / (I_heavy − I_light)", values), case, place)
+    if len(rows) == 2:
+        value = (light[1] - heavy[1]) / (heavy[0] - light[0])
+        volts = f"{figure(light[1], 'V', 4)} − {figure(heavy[1], 'V', 4)}"
+        values = f"({volts}) / ({figure(heavy[0], 'A')} − {figure(light[0], 'A')})"
+        return _result(value, "Ω", ("R = (V_light − V_heavy) / (I_heavy − I_light)", values), case, place)
+    amps, volts_mean = (sum(row[k] for row in rows) / len(rows) for k in (0, 1))
+    spread = sum((a - amps) ** 2 for a, _ in rows)
+    value = -sum((a - amps) * (v - volts_mean) for a, v in rows) / spread
+    return _result(value, "Ω", ("R = −slope of V over I", f"{len(rows)} readings, least squares"), case, place)
 
 
-def draw_at_inlet(readings: Mapping[str, float], case: Case, place: str) -> Result:
+def _mean(readings: Readings, work: Callable[[Mapping[str, float]], float], each: str) -> tuple[float, str]:
+    """The mean of a figure over rows, and how it reads: the sum of the one row, or how many were taken."""
+    values = [work(one) for one in readings]
+    return sum(values) / len(values), each if len(values) == 1 else f"mean of {len(values)} readings"
+
+
+def draw_at_inlet(readings: Readings, case: Case, place: str) -> Result:
     """What a mode draws, from volts and amperes at the inlet, in the unit in which the mode is stated."""
-    volts, amps = readings["volts"], readings["amps"]
+    first = readings[0]
     name = place.rsplit("/", 1)[-1]
-    pair = f"{figure(volts, 'V')} × {figure(amps, 'A')}"
+    pair = f"{figure(first['volts'], 'V')} × {figure(first['amps'], 'A')}"
     if name == "current_a":
-        return _result(amps, "A", ("I, as read", figure(amps, "A")), case, place)
-    if amps == 0:
+        value, words = _mean(readings, lambda one: one["amps"], figure(first["amps"], "A"))
+        return _result(value, "A", ("I, as read", words), case, place)
+    if any(one["amps"] == 0 for one in readings):
         raise ValueError("nothing flows: is it on, and is the meter in the line?")
     if name == "resistance_ohm":
-        return _result(volts / amps, "Ω", ("R = V / I", pair.replace("×", "/")), case, place)
-    return _result(volts * amps, "W", ("P = V × I", pair), case, place)
+        value, words = _mean(readings, lambda one: one["volts"] / one["amps"], pair.replace("×", "/"))
+        return _result(value, "Ω", ("R = V / I", words), case, place)
+    value, words = _mean(readings, lambda one: one["volts"] * one["amps"], pair)
+    return _result(value, "W", ("P = V × I", words), case, place)
 
 
-def draw_at_battery(readings: Mapping[str, float], case: Case, place: str) -> Result:
+def draw_at_battery(readings: Readings, case: Case, place: str) -> Result:
     """What a mode draws at the inlet, from readings at a battery behind an adapter: P = V I η."""
-    volts, amps, eta = readings["volts"], readings["amps"], readings["efficiency"]
+    first = readings[0]
+    eta = first["efficiency"]
     if not 0 < eta <= 1:
         raise ValueError("an efficiency is above 0 and at most 100 %")
-    watts = volts * amps * eta
+    pair = f"{figure(first['volts'], 'V')} × {figure(first['amps'], 'A')} × {figure(eta, '%', 2)}"
+    watts, values = _mean(readings, lambda one: one["volts"] * one["amps"] * eta, pair)
     if watts == 0:
         raise ValueError("nothing flows: is it on, and is the meter in the line?")
+    return _watts_at(watts, values, "P = V × I × η", case, place)
+
+
+def draw_by_plug_in(readings: Readings, case: Case, place: str) -> Result:
+    """What a mode draws from a mains socket, as a plug-in meter shows it in watts."""
+    watts, values = _mean(readings, lambda one: one["watts"], figure(readings[0]["watts"], "W"))
+    if watts == 0:
+        raise ValueError("nothing flows: is it on?")
+    return _watts_at(watts, values, "P, as read", case, place)
+
+
+def _watts_at(watts: float, values: str, formula: str, case: Case, place: str) -> Result:
+    """Watts brought to the unit in which a mode is stated, at the device's rated volts."""
     name, rated = place.rsplit("/", 1)[-1], maybe(case.device.supply.nominal_v)
-    values = f"{figure(volts, 'V')} × {figure(amps, 'A')} × {figure(eta, '%', 2)}"
     if name == "power_w":
-        return _result(watts, "W", ("P = V × I × η", values), case, place)
+        return _result(watts, "W", (formula, values), case, place)
     if rated is None:
         raise ValueError("the device's rated volts are needed first, to bring the watts to amperes or ohms")
     if name == "current_a":
-        return _result(watts / rated, "A", ("I = V × I × η / V_rated", f"{values} / {figure(rated, 'V')}"), case, place)
-    ohms = ("R = V_rated² / (V × I × η)", f"{figure(rated, 'V')}² / ({values})")
+        return _result(
+            watts / rated, "A", (f"I = P / V_rated, {formula}", f"{values} / {figure(rated, 'V')}"), case, place
+        )
+    ohms = (f"R = V_rated² / P, {formula}", f"{figure(rated, 'V')}² / ({values})")
     return _result(rated * rated / watts, "Ω", ohms, case, place)
 
 
-def standby(readings: Mapping[str, float], case: Case, place: str) -> Result:
+def standby(readings: Readings, case: Case, place: str) -> Result:
     """What a converter draws with nothing connected behind it: P = V I at its input."""
-    volts, amps = readings["volts"], readings["amps"]
-    sum_ = ("P_q = V × I at the input, nothing behind it", f"{figure(volts, 'V')} × {figure(amps, 'A')}")
-    return _result(volts * amps, "W", sum_, case, place)
+    first = readings[0]
+    pair = f"{figure(first['volts'], 'V')} × {figure(first['amps'], 'A')}"
+    value, words = _mean(readings, lambda one: one["volts"] * one["amps"], pair)
+    return _result(value, "W", ("P_q = V × I at the input, nothing behind it", words), case, place)
 
 
-def charge_energy(readings: Mapping[str, float], case: Case, place: str) -> Result:
+def charge_energy(readings: Readings, case: Case, place: str) -> Result:
     """Capacity from the watt-hours that a charge from flat took: Ah = Wh × η / V_nominal."""
     if case.source is None:
         raise ValueError("choose a pack first")
-    wh = readings["wh"]
+    wh, words = _mean(readings, lambda one: one["wh"], figure(readings[0]["wh"], "Wh"))
     eta = CHARGE_EFFICIENCY.get(case.source.chemistry)
     if eta is None:
         raise ValueError("these cells are never charged")
     if wh == 0:
         raise ValueError("nothing went in")
     volts = CHEMISTRIES[case.source.chemistry].nominal_v * case.source.cells_in_series
-    values = f"{figure(wh, 'Wh')} × {figure(eta, '%', 2)} / {figure(volts, 'V')}"
+    values = f"{words} × {figure(eta, '%', 2)} / {figure(volts, 'V')}"
     return _result(wh * eta / volts, "Ah", ("C = Wh put in × charge efficiency / V_nominal", values), case, place)
 
 
-def rf_output(readings: Mapping[str, float], case: Case, place: str) -> Result:
-    """Power into a load from its peak-to-peak volts: P = V_pp² / 8R."""
-    peak_to_peak, ohms = readings["peak_to_peak"], readings["load"]
-    if ohms == 0 or readings["volts"] == 0:
+def rf_output(readings: Readings, case: Case, place: str) -> Result:
+    """Power into a load from its peak-to-peak volts, at each of the volts at the inlet: P = V_pp² / 8R."""
+    if any(one["load"] == 0 or one["volts"] == 0 for one in readings):
         raise ValueError("a load of no ohms, or no volts at the inlet, gives no output")
-    values = f"({figure(peak_to_peak, 'V')})² / (8 × {figure(ohms, 'Ω')})"
-    watts = peak_to_peak * peak_to_peak / (8.0 * ohms)
-    expected = f"at {figure(readings['volts'], 'V')} at the inlet"
-    return Result(watts, "W", "P = V_pp² / 8R", values, expected)
+    first = readings[0]
+    watts = rf_watts(first)
+    if len(readings) == 1:
+        values = f"({figure(first['peak_to_peak'], 'V')})² / (8 × {figure(first['load'], 'Ω')})"
+        return Result(watts, "W", "P = V_pp² / 8R", values, f"at {figure(first['volts'], 'V')} at the inlet")
+    values = ", ".join(f"{figure(one['volts'], 'V')}: {figure(rf_watts(one), 'W')}" for one in readings)
+    return Result(watts, "W", "P = V_pp² / 8R, for each", values, f"{len(readings)} rows go into the table")
+
+
+def rf_watts(reading: Mapping[str, float]) -> float:
+    """P = V_pp² / 8R of one row, watts."""
+    peak_to_peak = reading["peak_to_peak"]
+    return peak_to_peak * peak_to_peak / (8.0 * reading["load"])
 
 
 def with_output(table: tuple[tuple[float, float], ...] | None, volts: float, output: float) -> list[list[float]]:
@@ -169,6 +227,113 @@ def polarity_from(red_on: Literal["centre", "sleeve"], reading_v: float) -> Pola
     return "centre-positive" if (reading_v > 0) == (red_on == "centre") else "centre-negative"
 
 
+Sees = Literal["beep", "diode", "turns"]
+
+
+class Find(msgspec.Struct, frozen=True):
+    """A way to find which contact is plus when the original supply is gone.
+
+    `sees` is what the meter must show: a beep, a diode's drop one way only, or a motor that turns as it should.
+    """
+
+    key: str
+    title: str
+    how: str
+    sees: Sees
+    motor: bool = False
+
+
+FINDS: dict[str, Find] = {
+    one.key: one
+    for one in (
+        Find(
+            "battery-clip",
+            "the clip of its block battery",
+            "Battery off, supply off. A block's small stud is plus, so on the device's clip the small round stud meets "
+            "the block's minus: one probe on that small stud, the other on the contact that you take for minus.",
+            "beep",
+        ),
+        Find(
+            "bay-springs",
+            "springs of its cell bay",
+            "Cells out, supply off. The marks in the bay say how a cell lies: at the string's last spring lies minus. "
+            "One probe there, the other on the contact that you take for minus: it must beep.",
+            "beep",
+        ),
+        Find(
+            "board-marks",
+            "marks on its board",
+            "Supply off, opened only if nothing of mains volts is inside. + or − or GND printed beside the inlet's "
+            "solder points: one probe on the point marked −, the other on the contact that you take for minus.",
+            "beep",
+        ),
+        Find(
+            "charge-socket",
+            "a USB charge socket on it",
+            "Supply off, cells out. The metal shell of a USB socket is nearly always the device's minus: one probe on "
+            "the shell, the other on the contact that you take for minus. Take a second way as well.",
+            "beep",
+        ),
+        Find(
+            "capacitor",
+            "the stripe of its input capacitor",
+            "Supply off for a minute. The large round capacitor next to the inlet has a stripe along its minus leg: "
+            "one probe on that leg, the other on the contact that you take for minus.",
+            "beep",
+        ),
+        Find(
+            "series-diode",
+            "a diode in its input, by the diode test",
+            "Supply off. Find the diode whose ring points into the device; its other leg goes to plus. Meter on diode: "
+            "red on the contact that you take for plus, black on the ring's leg: 0.15 to 1 V; turned round: OL.",
+            "diode",
+        ),
+        Find(
+            "brushed-motor",
+            "a small supply on a plain brushed motor",
+            "Only for a motor with brushes and nothing else behind the inlet. Wheels or belt free. A supply at a third "
+            "of the rated volts, limited to a few hundred milliamperes, plus on the contact that you take for plus: it "
+            "must turn forwards.",
+            "turns",
+            motor=True,
+        ),
+    )
+}
+LEAST_DIODE_V, MOST_DIODE_V = 0.15, 1.0
+MOST_BEEP_OHM = 5.0
+
+
+def found_polarity(key: str, shown: str) -> Find:
+    """The way by which a polarity was found, if what the meter showed bears it out. Raises ValueError otherwise.
+
+    `shown` is what people read: beep or ohms, volts of a diode test, or "turns forwards".
+
+    >>> found_polarity("capacitor", "beep").key, found_polarity("series-diode", "0.52 V").sees
+    ('capacitor', 'diode')
+    """
+    find = FINDS.get(key)
+    if find is None:
+        raise ValueError("choose how it was found")
+    text = shown.strip().lower()
+    if not text:
+        raise ValueError("enter what the meter showed")
+    if find.sees == "turns":
+        if text in ("turns forwards", "forwards", "forward"):
+            return find
+        raise ValueError("it counts when it turns forwards; turned backwards, the other contact is plus: swap and try")
+    if find.sees == "beep":
+        if text in ("beep", "beeps", "joined"):
+            return find
+        ohms = parse(shown, "Ω")
+        if 0.0 <= ohms <= MOST_BEEP_OHM:
+            return find
+        raise ValueError(f"{shown.strip()} is no joint: take the other contact for minus and try again")
+    volts = parse(shown, "V")
+    if LEAST_DIODE_V <= volts <= MOST_DIODE_V:
+        return find
+    raise ValueError(f"{shown.strip()} is no diode's drop (0.15 to 1 V): take the other contact for plus and try again")
+
+
 VOLTS, AMPS = Take("volts", "Volts", "V"), Take("amps", "Amperes", "A")
 HELPERS: dict[str, Helper] = {
     helper.key: helper
@@ -178,13 +343,10 @@ HELPERS: dict[str, Helper] = {
             "from two readings",
             "Meter across the pack, another in the line. Read volts and amperes with a light load, then within "
             "ten seconds with a heavy one (about a fifth of the capacity in amperes).",
-            (
-                Take("light_v", "Light: volts", "V"),
-                Take("light_a", "Light: amperes", "A"),
-                Take("heavy_v", "Heavy: volts", "V"),
-                Take("heavy_a", "Heavy: amperes", "A"),
-            ),
+            (VOLTS, AMPS),
             resistance,
+            rows=3,
+            least=2,
         ),
         Helper(
             "draw",
@@ -193,13 +355,25 @@ HELPERS: dict[str, Helper] = {
             "settle in this mode, then read both at the same moment.",
             (VOLTS, AMPS),
             draw_at_inlet,
+            rows=3,
         ),
         Helper(
             "draw-behind",
             "read at a battery, through an adapter",
             "Readings at the battery include what the adapter loses: state its efficiency, 85 % if unknown.",
-            (VOLTS, AMPS, Take("efficiency", "Adapter's efficiency", "%")),
+            (VOLTS, AMPS),
             draw_at_battery,
+            once=(Take("efficiency", "Adapter’s efficiency", "%"),),
+            rows=3,
+        ),
+        Helper(
+            "plug-in",
+            "by a plug-in meter",
+            "The device's own plug goes into a plug-in power meter, that into the socket. No probe ever goes to mains "
+            "volts.",
+            (Take("watts", "Watts shown", "W"),),
+            draw_by_plug_in,
+            rows=3,
         ),
         Helper(
             "standby",
@@ -221,12 +395,10 @@ HELPERS: dict[str, Helper] = {
             "watts from peak to peak",
             "Transmit into a dummy load of known ohms, never into an antenna. Oscilloscope across the load, probe "
             "at ×10; a meter at the inlet. Read both while it transmits.",
-            (
-                Take("volts", "Volts at the inlet", "V"),
-                Take("peak_to_peak", "Peak to peak across the load", "V"),
-                Take("load", "Load", "Ω"),
-            ),
+            (Take("volts", "Volts at the inlet", "V"), Take("peak_to_peak", "Peak to peak across the load", "V")),
             rf_output,
+            once=(Take("load", "Load", "Ω"),),
+            rows=4,
         ),
     )
 }
@@ -243,7 +415,7 @@ def helpers_for(case: Case, place: str) -> tuple[str, ...]:
         rechargeable = case.source is not None and case.source.chemistry in CHARGE_EFFICIENCY
         return ("charge",) if rechargeable else ()
     if place.startswith("/device/modes/") and name in ("power_w", "current_a", "resistance_ohm"):
-        return ("draw", "draw-behind")
+        return ("plug-in",) if case.mains_at(len(case.path)) else ("draw", "draw-behind")
     if place.startswith("/path/") and name == "quiescent_w":
         index = place.split("/")[2]
         inside = index.isdigit() and int(index) < len(case.path)
@@ -251,13 +423,16 @@ def helpers_for(case: Case, place: str) -> tuple[str, ...]:
     return ()
 
 
-def summed(key: str, readings: Mapping[str, float], case: Case, place: str) -> Result:
-    """Work a helper. Raises ValueError saying which reading is missing or makes no sense."""
+def summed(key: str, readings: Readings, case: Case, place: str) -> Result:
+    """Work a helper over its rows. Raises ValueError saying which reading is missing or makes no sense."""
     helper = HELPERS[key]
-    for take in helper.takes:
-        value = readings.get(take.name)
-        if value is None:
-            raise ValueError(f"{take.term.lower()} is missing")
-        if value < 0:
-            raise ValueError(f"{take.term.lower()} reads below zero: the probes are swapped")
+    if len(readings) < helper.least:
+        raise ValueError(f"it takes {helper.least} rows of readings")
+    for row in readings:
+        for take in (*helper.takes, *helper.once):
+            value = row.get(take.name)
+            if value is None:
+                raise ValueError(f"{take.term.lower()} is missing")
+            if value < 0:
+                raise ValueError(f"{take.term.lower()} reads below zero: the probes are swapped")
     return helper.work(readings, case, place)

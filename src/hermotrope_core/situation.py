@@ -238,8 +238,8 @@ class Situation:
 
     @property
     def alternating(self) -> bool:
-        """Whether an inverter feeds the device directly: alternating current, mains volts, no polarity."""
-        return self.case.alternating_at(self.device_stage)
+        """Whether mains volts stand at the device's inlet: alternating current, nothing to probe, no polarity."""
+        return self.case.mains_at(self.device_stage)
 
     @property
     def closed(self) -> bool:

@@ -9,7 +9,7 @@ from django.test import SimpleTestCase
 from hermotrope_core import measure
 from hermotrope_core.case import Known, Supply, number
 from hermotrope_core.intake import from_adapter, from_cells, merge, replaced_note
-from hermotrope_core.measure import HELPERS, helpers_for, polarity_from, summed
+from hermotrope_core.measure import HELPERS, found_polarity, helpers_for, polarity_from, summed
 from tests.support import case
 
 
@@ -69,13 +69,14 @@ class Measuring(SimpleTestCase):
             (
                 "resistance",
                 "/source/resistance_ohm",
-                {"light_v": 20.1, "light_a": 0.2, "heavy_v": 19.6, "heavy_a": 4.2},
+                [{"volts": 20.1, "amps": 0.2}, {"volts": 19.6, "amps": 4.2}],
                 0.125,
             ),
-            ("draw", "/device/modes/0/power_w", {"volts": 12.1, "amps": 0.5}, 6.05),
-            ("draw-behind", "/device/modes/0/power_w", {"volts": 18.5, "amps": 0.4, "efficiency": 0.85}, 6.29),
-            ("standby", "/path/2/quiescent_w", {"volts": 18, "amps": 0.006}, 0.108),
-            ("charge", "/source/capacity_ah", {"wh": 74}, 74 * 0.95 / 18),
+            ("draw", "/device/modes/0/power_w", [{"volts": 12.1, "amps": 0.5}], 6.05),
+            ("draw", "/device/modes/0/power_w", [{"volts": 12, "amps": 0.5}, {"volts": 12, "amps": 0.6}], 6.6),
+            ("draw-behind", "/device/modes/0/power_w", [{"volts": 18.5, "amps": 0.4, "efficiency": 0.85}], 6.29),
+            ("standby", "/path/2/quiescent_w", [{"volts": 18, "amps": 0.006}], 0.108),
+            ("charge", "/source/capacity_ah", [{"wh": 74}], 74 * 0.95 / 18),
         )
         for key, place, readings, want in table:
             with self.subTest(key):
@@ -87,30 +88,51 @@ class Measuring(SimpleTestCase):
 
     def test_the_draw_comes_in_the_unit_of_the_mode(self) -> None:
         boat, bat = case("cases", "sampling-boat-direct"), case("cases", "bat-detector-on-six-aaa")
-        read = {"volts": 7.2, "amps": 2.5}
+        read = [{"volts": 7.2, "amps": 2.5}]
         self.assertAlmostEqual(summed("draw", read, boat, "/device/modes/0/resistance_ohm").value, 2.88)
         self.assertEqual(summed("draw", read, bat, "/device/modes/0/current_a").value, 2.5)
-        behind = {**read, "efficiency": 0.9}
+        behind = [{**read[0], "efficiency": 0.9}]
         self.assertAlmostEqual(summed("draw-behind", behind, bat, "/device/modes/0/current_a").value, 1.8)
         self.assertAlmostEqual(summed("draw-behind", behind, boat, "/device/modes/0/resistance_ohm").value, 3.2)
 
     def test_a_far_off_reading_is_doubted_not_refused(self) -> None:
-        got = summed("draw", {"volts": 12, "amps": 5}, self.case, "/device/modes/0/power_w")
+        got = summed("draw", [{"volts": 12, "amps": 5}], self.case, "/device/modes/0/power_w")
         self.assertIn("check the meter", got.doubt)
 
     def test_readings_that_make_no_sense_are_told(self) -> None:
-        light = {"light_v": 20, "light_a": 1, "heavy_v": 19, "heavy_a": 4}
+        light, one = {"volts": 20, "amps": 1}, "/device/modes/0/power_w"
         for key, place, readings, says in (
-            ("resistance", "/source/resistance_ohm", {**light, "heavy_a": 0.5}, "more amperes"),
-            ("resistance", "/source/resistance_ohm", {**light, "heavy_v": 21}, "volts rose"),
-            ("resistance", "/source/resistance_ohm", {"light_v": 20}, "is missing"),
-            ("draw", "/device/modes/0/power_w", {"volts": 12, "amps": 0}, "nothing flows"),
-            ("draw", "/device/modes/0/power_w", {"volts": -12, "amps": 1}, "probes are swapped"),
-            ("draw-behind", "/device/modes/0/power_w", {"volts": 12, "amps": 1, "efficiency": 1.5}, "efficiency"),
-            ("charge", "/source/capacity_ah", {"wh": 0}, "nothing went in"),
+            ("resistance", "/source/resistance_ohm", [light, {"volts": 19, "amps": 1}], "more amperes"),
+            ("resistance", "/source/resistance_ohm", [light, {"volts": 21, "amps": 4}], "volts rose"),
+            ("resistance", "/source/resistance_ohm", [light, {"volts": 20}], "is missing"),
+            ("resistance", "/source/resistance_ohm", [light], "2 rows"),
+            ("draw", one, [{"volts": 12, "amps": 0}], "nothing flows"),
+            ("draw", one, [{"volts": -12, "amps": 1}], "probes are swapped"),
+            ("draw-behind", one, [{"volts": 12, "amps": 1, "efficiency": 1.5}], "efficiency"),
+            ("charge", "/source/capacity_ah", [{"wh": 0}], "nothing went in"),
         ):
             with self.subTest(says), self.assertRaisesRegex(ValueError, says):
                 summed(key, readings, self.case, place)
+
+    def test_resistance_over_more_rows_is_the_slope(self) -> None:
+        rows = [{"volts": 20.0 - 0.1 * amps + off, "amps": amps} for amps, off in ((0.5, 0.01), (2, -0.01), (4, 0.0))]
+        got = summed("resistance", rows, self.case, "/source/resistance_ohm")
+        self.assertAlmostEqual(got.value, 0.102432, places=6)
+
+    def test_mains_volts_are_never_probed(self) -> None:
+        fed = case("cases", "hide-mount-on-tool-pack", **{"device.inlet": {"kind": "mains"}})
+        self.assertEqual(helpers_for(fed, "/device/modes/0/power_w"), ("plug-in",))
+        got = summed("plug-in", [{"watts": 13.0}, {"watts": 15.0}], fed, "/device/modes/0/power_w")
+        self.assertEqual(got.value, 14.0)
+
+    def test_a_polarity_is_found_without_the_supply_only_by_what_bears_it_out(self) -> None:
+        for key, shown in (("capacitor", "beep"), ("battery-clip", "0.4 Ω"), ("series-diode", "0.52 V"),
+                           ("brushed-motor", "turns forwards")):  # fmt: skip
+            self.assertEqual(found_polarity(key, shown).key, key)
+        for key, shown in (("capacitor", "OL"), ("capacitor", "40 Ω"), ("series-diode", "beep"), ("guess", "beep"),
+                           ("series-diode", "2 V"), ("brushed-motor", "backwards"), ("capacitor", "")):  # fmt: skip
+            with self.subTest(key, shown=shown), self.assertRaises(ValueError):
+                found_polarity(key, shown)
 
     def test_only_where_it_belongs(self) -> None:
         self.assertEqual(helpers_for(self.case, "/path/0/quiescent_w"), ())

@@ -150,7 +150,7 @@ class Chains(SimpleTestCase):
         self.assertEqual((made.source_end.gender, made.device_end.gender), ("plug", "plug"))
         self.assertIn("centres differ", made.remarks[0])
         plain = lead_to_make(Connector(kind="terminals", polarity="unknown"), barrel("centre-positive", "socket"))
-        self.assertEqual(plain.conductors[0].source_contact, "not measured yet")
+        self.assertEqual(plain.conductors[0].source_contact, "not known: measure it first")
 
     def test_what_leads_must_join(self) -> None:
         made = case("judgements", "all-well")

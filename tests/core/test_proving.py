@@ -27,7 +27,7 @@ from hermotrope_core.proving.gates import basis_of
 from hermotrope_core.proving.progress import Progress, proved
 from hermotrope_core.quantity import QuantityError
 from hermotrope_core.situation import Situation
-from tests.support import case, golden
+from tests.support import case, golden, ready
 
 GATE_OF = {
     "reversed-leads": "polarity",
@@ -55,7 +55,7 @@ def rehearsed(of: Case, fault: str | None) -> tuple[tuple[Progress, ...], list[s
 
 
 def mount(**changes: object) -> Case:
-    return planned(case("cases", "hide-mount-on-tool-pack", **changes))
+    return planned(ready("hide-mount-on-tool-pack", **changes))
 
 
 def of(made: tuple[Gate, ...], key: str) -> Ask:
@@ -120,7 +120,7 @@ class Windows(TestCase):
         self.assertEqual(judge(across, 0.3).level, "stop")
 
     def test_a_bank_is_asked_whether_it_stays_awake(self) -> None:
-        made = gates(Situation(planned(case("cases", "warden-receiver-on-bank"))), {})
+        made = gates(Situation(planned(ready("warden-receiver-on-bank"))), {})
         ask = of(made, "dummy-load.awake")
         self.assertGreater(ask.setup.wait_s, 30.0)
         self.assertEqual(judge(ask, 0.0).level, "fail")
@@ -139,13 +139,13 @@ class Windows(TestCase):
         self.assertEqual(judge(ask, 0.0).level, "fail")
 
     def test_a_few_milliamperes_that_do_not_flow_are_noticed(self) -> None:
-        made = planned(case("cases", "hide-mount-on-tool-pack", **{"device.modes.0.power_w": 0.06}))
+        made = planned(ready("hide-mount-on-tool-pack", **{"device.modes.0.power_w": 0.06}))
         ask = of(gates(Situation(made), {}), "device.mode-0")
         self.assertEqual(judge(ask, 0.0).level, "fail")
         self.assertEqual(judge(ask, ask.expected or 0.0).level, "pass")
 
     def test_no_window_reaches_beyond_what_the_converter_gives(self) -> None:
-        tight = planned(case("cases", "hide-mount-on-tool-pack", **{"path.2.output_current_max_a": 3.6}))
+        tight = planned(ready("hide-mount-on-tool-pack", **{"path.2.output_current_max_a": 3.6}))
         ask = of(gates(Situation(tight), {}), "device.mode-1")
         self.assertAlmostEqual(ask.high, 3.6)
         self.assertEqual(judge(ask, 3.7).level, "stop")
@@ -157,14 +157,14 @@ class Windows(TestCase):
             self.assertEqual(judge(ask, value).level, level)
 
     def test_a_run_that_keeps_a_reserve_is_stopped_by_hand(self) -> None:
-        lamp = Situation(planned(case("cases", "moth-lamp-on-lead-acid")))
+        lamp = Situation(planned(ready("moth-lamp-on-lead-acid")))
         assert lamp.run is not None
         self.assertEqual(lamp.run.end_cause, "reserve")
         self.assertIn("stop it where the pack reads 12.0", gates(lamp, {})[-1].connect[0])
         self.assertIn("ends by itself", gates(Situation(mount()), {})[-1].connect[0])
 
     def test_a_warning_is_seen_at_the_pack_where_a_converter_holds_the_plug(self) -> None:
-        warns = planned(case("cases", "hide-mount-on-tool-pack", **{"device.low_warning": True}))
+        warns = planned(ready("hide-mount-on-tool-pack", **{"device.low_warning": True}))
         ask = of(gates(Situation(warns), {}), "alarm.device")
         self.assertEqual((ask.meter, ask.red.gap if ask.red else None), ("seen", 0))
         self.assertEqual(judge(ask, 14.0).level, "fail")
@@ -194,7 +194,7 @@ class AlternatingCurrent(TestCase):
             "source.outlet": {"kind": "terminals", "polarity": "marked", "measured": True},
             "source.max_current_a": 40,
         }
-        self.situation = Situation(planned(case("cases", "moth-lamp-on-lead-acid", **changes)))
+        self.situation = Situation(planned(ready("moth-lamp-on-lead-acid", **changes)))
 
     def test_nothing_behind_it_is_probed(self) -> None:
         made = gates(self.situation, {})
@@ -239,7 +239,7 @@ class Learning(TestCase):
             self.assertAlmostEqual(found.value, told, delta=0.01 * told)
 
     def test_watts_are_less_sure_where_the_volts_may_hold_surface_charge(self) -> None:
-        found = self.told(planned(case("cases", "moth-lamp-on-lead-acid")), 1.1)
+        found = self.told(planned(ready("moth-lamp-on-lead-acid")), 1.1)
         assert found is not None
         self.assertAlmostEqual(found.spread, 0.03 + 13.8 / (6 * 2.117) - 1.0, places=3)
 
@@ -305,7 +305,7 @@ class Faults(TestCase):
             if name == "printer-on-coin-cells":  # never starts at all
                 continue
             with self.subTest(name=name):
-                made = planned(case("cases", name))
+                made = planned(ready(name))
                 rows, _ = rehearsed(made, None)
                 failed = [row.gate.key for row in rows if row.state == "failed"]
                 too_hot = any(one.code == "hot-part" and one.level == "refuse" for one in check(Situation(made)))
@@ -315,7 +315,7 @@ class Faults(TestCase):
     def test_what_the_run_starts_with_passes_the_loaded_gate(self) -> None:
         """Volts read open still hold surface charge; under load the pack gives what the run is worked out from."""
         for name, _, _ in golden("cases"):
-            made = planned(case("cases", name))
+            made = planned(ready(name))
             situation = Situation(made)
             start = situation.at(situation.heaviest, 1.0)
             if not start.complete:
@@ -329,7 +329,7 @@ class Faults(TestCase):
                             self.assertEqual(judge(ask, gives[ask.key]).level, "pass", (gives[ask.key], ask.because))
 
     def test_surface_charge_that_goes_by_the_next_gate_is_no_fault(self) -> None:
-        lamp = Situation(planned(case("cases", "moth-lamp-on-lead-acid")))
+        lamp = Situation(planned(ready("moth-lamp-on-lead-acid")))
         plug = of(gates(lamp, {"open-voltage.volts": lamp.full_emf}), "polarity.plug")
         self.assertEqual(judge(plug, lamp.circuit.emf(1.0)).level, "pass")
         self.assertEqual(judge(plug, 0.9 * lamp.circuit.emf(1.0)).level, "fail")
@@ -339,7 +339,7 @@ class Faults(TestCase):
         for name, _, _ in golden("cases"):
             if name == "printer-on-coin-cells":
                 continue
-            made = planned(case("cases", name))
+            made = planned(ready(name))
             for fault in applicable(made):
                 with self.subTest(name=name, fault=fault):
                     rows, read = rehearsed(made, fault)

@@ -56,11 +56,17 @@ class Sheet(TestCase):
         centre = {"device.inlet": {"kind": "barrel", "polarity": "centre-positive", "measured": True}}
         barrel = box_label(Situation(planned(case("cases", "hide-mount-on-tool-pack", **centre))))
         self.assertEqual((barrel.centre, "POLARITY" in dict(barrel.rows)), ("+", False))
-        pins = {"kind": "pins", "pin_count": 3, "readings": [{"red": 1, "black": 3, "reading_v": 12.1}]}
+        pins = {
+            "kind": "pins",
+            "pin_count": 3,
+            "polarity": "marked",
+            "readings": [{"red": 1, "black": 3, "reading_v": 12.1}],
+        }
         for inlet, words in (
             (pins, "+ pin 1, − pin 3, mating face"),
             ({"kind": "usb-c"}, "as the USB plug has it"),
-            ({"kind": "terminals"}, "+ and − as marked on both ends"),
+            ({"kind": "terminals", "polarity": "marked"}, "+ and − as marked on both ends"),
+            ({"kind": "terminals"}, "NOT KNOWN: measure first"),
         ):
             made = planned(case("cases", "hide-mount-on-tool-pack", **{"device.inlet": inlet}))
             self.assertEqual(dict(box_label(Situation(made)).rows)["POLARITY"], words)

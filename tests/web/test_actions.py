@@ -6,7 +6,7 @@ from django.core.exceptions import ValidationError
 from django.test import TestCase
 
 from hermotrope.bench import actions
-from hermotrope.bench.edits import edit
+from hermotrope.bench.edits import edit, with_trait
 from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError, parse_table, show_table
 from hermotrope_core.case import number
@@ -101,10 +101,11 @@ class Edits(TestCase):
             actions.patched(self.case, edit(self.case, "/source/capacity_ah", "").patch)
 
     def test_traits_flags_and_kinds(self) -> None:
-        after = actions.patched(self.case, edit(self.case, "/device/traits/child", "yes").patch)
-        self.assertEqual(after.device.traits, ("child",))
-        after = actions.patched(after, edit(after, "/device/traits/child", "no").patch)
-        self.assertEqual(after.device.traits, ())
+        after = with_trait(self.case, "child", on=True)
+        self.assertEqual((after.device.traits, after.device.uses_stated), (("child",), True))
+        after = with_trait(with_trait(after, "child", on=False), "motor", on=True)
+        self.assertEqual(after.device.traits, ("motor",))
+        self.assertFalse(with_trait(self.case, "motor", on=True).device.uses_stated)
         after = actions.patched(after, edit(after, "/device/modes/0/kind", "current").patch)
         self.assertEqual(number(after.device.modes[0].current_a), 0.5)  # type: ignore[arg-type]
         self.assertEqual(after.device.modes[0].current_a.known_by, "guess")  # type: ignore[union-attr]

@@ -17,7 +17,7 @@ from hermotrope.instruments.simulated import SimulatedBench
 from hermotrope_core.case import planned
 from hermotrope_core.proving import gates, judge
 from hermotrope_core.situation import Situation
-from tests.support import case
+from tests.support import case, ready
 
 
 class Stub:
@@ -84,7 +84,7 @@ class OneInstrument(TestCase):
 
 class Simulated(TestCase):
     def bench(self, name: str = "hide-mount-on-tool-pack", fault: str | None = None) -> SimulatedBench:
-        made = SimulatedBench(planned(case("cases", name)), fault).start()  # type: ignore[arg-type]
+        made = SimulatedBench(planned(ready(name)), fault).start()  # type: ignore[arg-type]
         self.addCleanup(made.close)
         return made
 
@@ -147,9 +147,7 @@ class Simulated(TestCase):
 
     def test_no_electronic_load_draws_behind_an_inverter(self) -> None:
         inverter = {"stage": "converter", "topology": "inverter", "output_v": 230, "efficiency": 0.85}
-        made = planned(
-            case("cases", "moth-lamp-on-lead-acid", path=[inverter], **{"device.supply": {"nominal_v": 230}})
-        )
+        made = planned(ready("moth-lamp-on-lead-acid", path=[inverter], **{"device.supply": {"nominal_v": 230}}))
         asks = [ask for gate in gates(Situation(made), {}) for ask in gate.asks if ask.setup.load_a is not None]
         self.assertTrue(asks)
         meter = Stub(lambda line: "12.6")
@@ -162,7 +160,7 @@ class Simulated(TestCase):
                 self.assertEqual(take(ask, {"meter": meter.resource, "load": load.resource}), 12.6)
 
     def test_an_instrument_that_is_not_named(self) -> None:
-        ask = next(a for gate in gates(Situation(planned(case("cases", "reference-1"))), {}) for a in gate.asks)
+        ask = next(a for gate in gates(Situation(planned(ready("reference-1"))), {}) for a in gate.asks)
         with self.assertRaisesRegex(InstrumentError, "type the reading"):
             take(ask, {})
 
@@ -178,7 +176,7 @@ class Recording(TestCase):
         return recorder, rows, trouble, over
 
     def test_a_run_is_logged_to_its_end(self) -> None:
-        bench = SimulatedBench(planned(case("cases", "reference-2"))).start()
+        bench = SimulatedBench(planned(ready("reference-2"))).start()
         self.addCleanup(bench.close)
         begin = ("SIM:SPEED 20000", "ROUT:PLAC BOTH", "SAMP:TIM 2")
         columns = ("pack_v", "pack_a", "inlet_v", "inlet_a")

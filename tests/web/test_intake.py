@@ -8,7 +8,7 @@ from django.test import TestCase
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
-from hermotrope_core.case import Known
+from hermotrope_core.case import Known, number
 from hermotrope_core.document import case_from
 from tests.support import tree
 
@@ -22,9 +22,9 @@ class Intake(TestCase):
         made["device"]["inlet"] = {"kind": "barrel", "outer_mm": 5.5, "inner_mm": 2.1}
         self.made = actions.create(case_from(made), "Started")
 
-    def post(self, name: str, status: int = 200, **data: Any) -> str:
+    def post(self, view: str, status: int = 200, **data: Any) -> str:
         form = {"version": self.now().version, **data}
-        answer = self.client.post(f"/c/{self.made.pk}/{name}/", form, headers=HTMX)
+        answer = self.client.post(f"/c/{self.made.pk}/{view}/", form, headers=HTMX)
         self.assertEqual(answer.status_code, status, answer.content.decode()[:300])
         return answer.content.decode()
 
@@ -75,10 +75,45 @@ class Intake(TestCase):
         self.assertIn('value="soon"', self.post("duty", 422, do="add", mode="hold", text="soon", panel="run"))
         self.assertIn('value="ages"', self.post("done", 422, text="ages", panel="run"))
 
+    def test_another_connector_has_no_polarity_yet_and_undo_brings_it_back(self) -> None:
+        self.post("set", place="/device/inlet/kind", text="barrel")
+        self.post("set", place="/device/inlet/outer_mm", text="5.5 mm")
+        self.post("polarity", red_on="centre", text="12.1 V")
+        for place, text in (("outer_mm", "3.5 mm"), ("gender", "plug"), ("kind", "terminals")):
+            self.post("set", place="/device/inlet/gender", text="socket")
+            self.post("polarity", red_on="centre", text="12.1 V")
+            told = self.post("set", place=f"/device/inlet/{place}", text=text)
+            inlet = self.now().case.device.inlet
+            with self.subTest(place):
+                self.assertEqual((inlet.polarity, inlet.measured), ("unknown", False))  # type: ignore[union-attr]
+                self.assertIn("polarity is open again", told)
+                self.post("step", do="undo")
+                self.assertTrue(self.now().case.device.inlet.measured)  # type: ignore[union-attr]
+
+    def test_a_polarity_is_found_without_the_original_supply(self) -> None:
+        self.post("set", place="/device/inlet/kind", text="barrel")
+        self.assertIn("no joint", self.post("polarity", 422, found_by="capacitor", red_on="sleeve", text="80 Ω"))
+        self.post("polarity", found_by="capacitor", red_on="sleeve", text="beep")
+        inlet = self.now().case.device.inlet
+        assert inlet is not None
+        self.assertEqual((inlet.polarity, inlet.measured, inlet.found_by), ("centre-negative", True, "capacitor"))
+        for kind in ("usb-c", "mains"):
+            self.post("set", place="/device/inlet/kind", text=kind)
+            self.assertIn("nobody probes", self.post("polarity", 422, red_on="centre", text="5 V"))
+
+    def test_a_mode_comes_from_a_reading(self) -> None:
+        self.post("reading", name="slew", volts="12.0 V", amps="2 A", where="inlet")
+        self.post("reading", name="park", volts="18.5 V", amps="0.4 A", where="battery")
+        self.post("reading", name="wait", volts="18.5 V", amps="0.4 A", where="battery", efficiency="90 %")
+        made = [(m.name, number(m.power_w), m.power_w.known_by) for m in self.now().case.device.modes[-3:]]  # type: ignore[arg-type, union-attr]
+        self.assertEqual(made, [("slew", 24.0, "measured"), ("park", 6.29, "typical"), ("wait", 6.66, "measured")])
+        self.post("set", place="/device/inlet/kind", text="mains")
+        self.assertIn("plug-in meter", self.post("reading", 422, name="mains", volts="230", amps="1", where="inlet"))
+
     def test_a_helper_shows_its_sum_and_stores_nothing(self) -> None:
         url = f"/c/{self.made.pk}/measure/resistance/"
-        form = {"place": "/source/resistance_ohm", "light_v": "20.1", "light_a": "0.2"}
-        form |= {"heavy_v": "19.6", "heavy_a": "4.2 A"}
+        form = {"place": "/source/resistance_ohm", "volts-0": "20.1", "amps-0": "0.2"}
+        form |= {"volts-1": "19.6", "amps-1": "4.2 A"}
         text = self.client.get(url, form, headers=HTMX).content.decode()
         self.assertIn("R = (V_light − V_heavy) / (I_heavy − I_light)", text)
         self.assertIn("Use 0.125 Ω, measured", text)
@@ -86,9 +121,9 @@ class Intake(TestCase):
             url, form, headers={**HTMX, "HX-Target": "m-f-source-resistance-ohm-sum"}
         ).content.decode()
         self.assertIn("Use 0.125", part)
-        self.assertNotIn("Light: volts", part)
-        self.assertIn("more amperes", self.client.get(url, {**form, "heavy_a": "0.1"}, headers=HTMX).content.decode())
-        self.assertIn("Light: volts", self.client.get(url, {"place": form["place"]}).content.decode())
+        self.assertNotIn("Amperes", part)
+        self.assertIn("more amperes", self.client.get(url, {**form, "amps-1": "0.2"}, headers=HTMX).content.decode())
+        self.assertIn("Amperes", self.client.get(url, {"place": form["place"]}).content.decode())
         for bad in ({"place": "/title"}, {"place": "/nowhere/x"}, {"place": "/path/0/rating_a"}):
             self.assertEqual(self.client.get(url, bad).status_code, 404)
         self.assertEqual(self.now().version, 1)

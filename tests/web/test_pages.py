@@ -134,7 +134,9 @@ class Pages(TestCase):
             ("mode", {"do": "remove", "at": "7"}),
             ("duty", {"do": "add", "mode": "dance", "text": "5 min"}),
             ("duty", {"do": "add", "mode": "hold", "text": "soon"}),
-            ("accept", {"code": "gravity"}),
+            ("choice", {"code": "gravity", "reason": "why not"}),
+            ("choice", {"code": "over-max", "reason": " "}),
+            ("trait", {"trait": "haunted", "text": "yes"}),
             ("done", {"text": "-4 h"}),
             ("remove", {}),
         ):

@@ -9,6 +9,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.ends import other_end
 from hermotrope.drawings.line import stage_detail, stage_title
+from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.wiring import wiring
 from hermotrope.shelf.models import Item
 from hermotrope_core.adapters import WIRED, Gap, centres_differ, chains, gaps, lead_to_make
@@ -125,7 +126,7 @@ def _join(case: Case, gap: Gap, leads: list[tuple[str, Lead]]) -> dict[str, Any]
         "make": made,
         "swaps": made.swaps or (gap.stop == len(case.path) and centres_differ(case)),
         "views": [
-            _end(f"{where}, looking into it; from the solder side left and right change places", end, of_device=far)
+            _end(_view_words(where, end), end, of_device=far)
             for where, end, far in (("at the source", made.source_end, False), ("at the device", made.device_end, True))
             if end.kind not in WIRED
         ],
@@ -133,8 +134,21 @@ def _join(case: Case, gap: Gap, leads: list[tuple[str, Lead]]) -> dict[str, Any]
     }
 
 
+def _view_words(where: str, end: Connector) -> str:
+    """What an end view shows: round connectors are drawn twice, the others seen from outside."""
+    name = f"the {end.gender or 'connector'} to make {where}"
+    return (
+        name if end.kind == "pins" else f"{name}, seen from outside; from the solder side left and right change places"
+    )
+
+
 def _end(words: str, connector: Connector, *, of_device: bool) -> dict[str, Any]:
-    return {"words": words, "barrel": end_view(connector), "other": other_end(connector, of_device=of_device)}
+    return {
+        "words": words,
+        "barrel": end_view(connector),
+        "other": other_end(connector, of_device=of_device),
+        "pins": pin_view(connector, plug=True),
+    }
 
 
 def _heat(case: Case, one: Any) -> dict[str, Any]:

@@ -10,21 +10,24 @@ import msgspec
 from hermotrope.drawings.line import stage_kind, stage_title
 from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, row, rows
 from hermotrope_core.bank import fed_from
-from hermotrope_core.case import Case, Connector, Mode, Source, Stage, maybe, number
+from hermotrope_core.case import USES, Case, Connector, Mode, Source, Stage, Trait, maybe, number
+from hermotrope_core.inlets import fixed_by_standard, mains_like
 from hermotrope_core.measure import HELPERS, helpers_for
 from hermotrope_core.quantity import show
 
-TRAITS = (
-    ("electronics", "electronics inside"),
-    ("motor", "has a motor"),
-    ("receiver", "is a receiver"),
-    ("writes-storage", "writes to storage"),
-    ("near-water", "used near water"),
-    ("child", "used by a child"),
-    ("ridden", "ridden or wheeled"),
-    ("life-safety", "a life depends on it"),
-    ("mains-inside", "mains voltage inside"),
-)
+USE_WORDS: dict[Trait, str] = {
+    "life-safety": "a life depends on it: breathing, alarm, medical, rescue",
+    "child": "a child uses it",
+    "ridden": "it is ridden or carries somebody",
+    "near-water": "it is used near water",
+    "mains-inside": "there is mains voltage inside",
+}
+TRAIT_WORDS: dict[Trait, str] = {
+    "electronics": "electronics inside",
+    "motor": "has a motor",
+    "receiver": "is a receiver",
+    "writes-storage": "writes to storage",
+}
 
 
 def helped(case: Case, asked: tuple[Row, ...]) -> tuple[Row, ...]:
@@ -62,6 +65,8 @@ class Panel(msgspec.Struct, frozen=True):
     bay: tuple[Row, ...] = ()
     output: tuple[Row, ...] = ()
     traits: tuple[tuple[str, str, bool], ...] = ()
+    uses: tuple[tuple[str, str, bool], ...] = ()
+    """What it is used for, asked of everybody once: trait, words, whether it is so."""
 
 
 def row_at(case: Case, place: str) -> Row:
@@ -154,7 +159,11 @@ def port_rows(source: Source) -> tuple[PortRow, ...]:
 def _connector(part: Connector | None, at: str) -> tuple[Row, ...]:
     if part is None:
         return rows(None, ("kind",), at)
-    names = ["kind", "polarity", "measured", "gender"]
+    if mains_like(part):
+        return rows(part, ("kind",), at)
+    if fixed_by_standard(part):
+        return rows(part, ("kind", "gender", "rating_a"), at)
+    names = ["kind", "polarity", "measured", "gender", "alternating", "rating_a"]
     if part.kind == "barrel":
         names[1:1] = ["outer_mm", "inner_mm"]
     if part.kind == "pins":
@@ -168,11 +177,13 @@ def _device_panel(case: Case, index: int) -> Panel:
     inner = device.internal_battery
     battery = rows(inner, ("energy_wh", "takes_over") if inner else ("energy_wh",), "/device/internal_battery")
     output = ("output_by_v", "output_unit") if device.output_by_v else ("output_by_v",)
+    charger = ("charges_to_v", "charges_chemistry") if device.charges_source else ()
     flags = rows(
         device,
-        ("ends", "low_warning", "cells_left_in_bay", "switched_inlet", "charges_source", "input_capacitance_f"),
+        ("ends", "low_warning", "cells_left_in_bay", "switched_inlet", "rectifies", "charges_source", *charger,
+         "input_capacitance_f"),
         "/device",
-    )
+    )  # fmt: skip
     return Panel(
         str(index),
         device.name,
@@ -184,7 +195,8 @@ def _device_panel(case: Case, index: int) -> Panel:
         flags=(*flags, *battery, row(device, "name", "/device")),
         bay=rows(device.bay, ("size", "columns", "links", "leads", "fed_slot"), "/device/bay") if device.bay else (),
         output=helped(case, rows(device, output, "/device")),
-        traits=tuple((trait, words, trait in device.traits) for trait, words in TRAITS),
+        traits=tuple((trait, words, trait in device.traits) for trait, words in TRAIT_WORDS.items()),
+        uses=tuple((trait, USE_WORDS[trait], trait in device.traits) for trait in USES),
     )
 
 
@@ -196,7 +208,7 @@ def _mode(case: Case, mode: Mode, i: int, in_duty: bool) -> ModePanel:
         row(mode, "name", at),
         row(mode, "kind", at),
         helped(case, (row(mode, Mode.OWN[mode.kind], at),))[0],
-        rows(mode, (peak, "peak_s", "stands_for"), at),
+        rows(mode, (peak, "peak_s", "stands_for", *(() if in_duty else ("never_used",))), at),
         in_duty,
     )
 
@@ -219,6 +231,22 @@ def _duty(case: Case) -> Iterator[Row]:
     for i, segment in enumerate(case.duty.repeat):
         one = row(segment, "seconds", f"/duty/repeat/{i}")
         yield msgspec.structs.replace(one, term=segment.mode, known_by="")
+
+
+def kept_panel(old: Case, new: Case, key: str) -> str:
+    """The key under which the thing that panel `key` of `old` showed stands in `new`: by what it is, not by number."""
+    if not key.isdigit():
+        return key
+    at, last = int(key) - 2, len(old.path)
+    if at < 0:
+        return key
+    if at >= last:
+        return str(len(new.path) + 2)
+    same = [i for i, stage in enumerate(new.path) if stage == old.path[at]]
+    if same:
+        shift = len(new.path) - last
+        return str(min(same, key=lambda i: min(abs(i - at), abs(i - at - shift))) + 2)
+    return str(min(at, len(new.path)) + 2)
 
 
 def panel_of_place(case: Case, place: str) -> str:

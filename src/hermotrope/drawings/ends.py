@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.case import Connector, ConnectorKind
+from hermotrope_core.inlets import fixed_by_standard, knows_sign
 
 
 class Contact(msgspec.Struct, frozen=True):
@@ -38,7 +39,7 @@ _SHAPES: dict[ConnectorKind, tuple[str, tuple[tuple[str, float, float, float, fl
     "terminals": (
         "M20 6H130V68H20Z",
         ((SCREW, 50, 30, 0, 32), (SCREW, 100, 30, 0, 32)),
-        "screw terminals: a fork or a ferrule on each wire, never bare strands",
+        "screw terminals, signs as marked on them; a fork or a ferrule on each wire, never bare strands",
     ),
     "leads": (
         "M10 8V66",
@@ -58,12 +59,12 @@ _SHAPES: dict[ConnectorKind, tuple[str, tuple[tuple[str, float, float, float, fl
     "usb-a": (
         "M18 18H132V56H18Z",
         ((PAD, 46, 37, -16, 5), (PAD, 104, 37, 16, 5)),
-        "USB-A: the outer two of its four contacts feed; measure which is plus on your lead",
+        "USB-A: its standard fixes plus and minus; cut a lead far from the plug and measure its wires there",
     ),
     "usb-c": (
         "M36 20H114A17 17 0 0 1 114 54H36A17 17 0 0 1 36 20Z",
         ((PAD, 58, 37, -16, 5), (PAD, 92, 37, 16, 5)),
-        "USB-C: gives 5 V unless something asks for more; a trigger board asks",
+        "USB-C: its standard fixes plus and minus; it gives 5 V unless a trigger board asks for more",
     ),
 }
 
@@ -73,11 +74,13 @@ def other_end(connector: Connector | None, *, of_device: bool) -> EndView | None
     if connector is None or connector.kind not in _SHAPES:
         return None
     outline, shapes, words = _SHAPES[connector.kind]
-    known = connector.polarity != "unknown"
+    known = knows_sign(connector)
     signs = ("+", "−") if known else ("?", "?")
+    if fixed_by_standard(connector):
+        signs = ("", "")  # which of its contacts is plus its standard says; this drawing does not show them all
     if connector.kind == "clip" and of_device:
         signs = signs[::-1]
     contacts = tuple(
         Contact(x, y, path, sign, dx, dy) for (path, x, y, dx, dy), sign in zip(shapes, signs, strict=True)
     )
-    return EndView(outline, contacts, words, connector.measured and known)
+    return EndView(outline, contacts, words, known and (connector.measured or fixed_by_standard(connector)))

@@ -7,6 +7,7 @@ from math import cos, radians, sin
 import msgspec
 
 from hermotrope_core.case import Connector, maybe
+from hermotrope_core.connectors import pin_names
 from hermotrope_core.pins import FULL_CIRCLE, Nets, nets_of, pin_angles
 
 RING, NUMBER_RING = 45.0, 73.0
@@ -43,22 +44,31 @@ class PinView(msgspec.Struct, frozen=True):
     readings: tuple[tuple[int, str], ...]
 
 
-def pin_view(connector: Connector | None) -> PinView | None:
-    """The two faces of a connector with pins whose count is known; None for anything else."""
+SOCKET_TITLES = ("the device’s socket, from outside", "the same from behind")
+PLUG_TITLES = ("the plug’s face", "the plug’s solder side")
+
+
+def pin_view(connector: Connector | None, *, plug: bool = False) -> PinView | None:
+    """The two faces of a connector with pins whose count is known; None for anything else.
+
+    The plug that goes into it is its mirror image: its solder side looks like the view into the device's socket.
+    """
     if connector is None or connector.kind != "pins" or connector.pin_count is None:
         return None
     nets = nets_of(connector)
     angles = pin_angles(connector.pin_count, maybe(connector.arc_deg) or FULL_CIRCLE)
-    mating = tuple(_pin(i + 1, angle, nets) for i, angle in enumerate(angles))
-    solder = tuple(_pin(i + 1, -angle, nets) for i, angle in enumerate(angles))
+    into = tuple(_pin(i + 1, angle, nets) for i, angle in enumerate(angles))
+    mirrored = tuple(_pin(i + 1, -angle, nets) for i, angle in enumerate(angles))
+    mating, behind = (mirrored, into) if plug else (into, mirrored)
+    titles = PLUG_TITLES if plug else SOCKET_TITLES
     listed = ", ".join(f"{pin.number} {pin.sign}" for pin in mating)
     readings = tuple(
         (i, f"{r.red} and {r.black} beep" if r.joined else f"red {r.red}, black {r.black}: {maybe(r.reading_v):.4g} V")
         for i, r in enumerate(connector.readings)
     )
     faces = (
-        Face("looking into the inlet", mating, f"Mating face, clockwise: {listed}"),
-        Face("solder side, from behind", solder, f"Solder side, anticlockwise: {listed}"),
+        Face(titles[0], mating, f"{titles[0]}: {listed}"),
+        Face(titles[1], behind, f"{titles[1]}: {listed}"),
     )
     return PinView(faces, nets, tuple(_told(nets)), _ask(nets), readings)
 
@@ -79,25 +89,20 @@ def _pin(number: int, angle: float, nets: Nets) -> Pin:
     )
 
 
-def _names(pins: tuple[int, ...]) -> str:
-    numbers = " and ".join(filter(None, (", ".join(str(p) for p in pins[:-1]), str(pins[-1]))))
-    return f"pin {numbers}" if len(pins) == 1 else f"pins {numbers}"
-
-
 def _told(nets: Nets) -> list[str]:
     told = []
     if nets.conflict:
         told.append(nets.conflict)
     if nets.plus and nets.volts is not None:
-        told.append(f"plus is {_names(nets.plus)}, minus is {_names(nets.minus)}: {nets.volts:.3g} V")
+        told.append(f"plus is {pin_names(nets.plus)}, minus is {pin_names(nets.minus)}: {nets.volts:.3g} V")
     told += [f"pin {pin} stands at {volts:.3g} V: a second supply" for pin, volts in nets.others]
     if nets.silent:
-        told.append(f"{_names(nets.silent)} read nothing against either: leave open")
+        told.append(f"{pin_names(nets.silent)} read nothing against either: leave open")
     if nets.plus and nets.unknown:
-        told.append(f"{_names(nets.unknown)} not read yet: leave open until they are")
+        told.append(f"{pin_names(nets.unknown)} not read yet: leave open until they are")
     for pins in (nets.plus, nets.minus):
         if len(pins) > 1 and not any(set(pins) <= set(group) for group in nets.joined):
-            told.append(f"{_names(pins)} stand at the same volts: see whether they beep before joining them")
+            told.append(f"{pin_names(pins)} stand at the same volts: see whether they beep before joining them")
     return told
 
 

@@ -25,17 +25,28 @@ def schematic(case: Case) -> str:
     drawing += (pack := elm.Battery().up().reverse().length(HEIGHT).label(_short(source.name), loc="top"))
     drawing += elm.Line().right().at(pack.end).length(0.8).label("+", loc="top")
     back = pack.start
-    for stage in case.path:
-        back = _draw(drawing, stage, back)
+    for i, stage in enumerate(case.path):
+        back = _draw(drawing, stage, back, _signs(case, i))
     drawing += elm.Line().right().length(0.8)
     drawing += (load := elm.RBox().down().length(HEIGHT).label(_short(case.device.name), loc="bottom"))
-    drawing += elm.Line().left().at(load.end).tox(back).label("−", loc="bottom")
+    minus = "" if case.mains_at(len(case.path)) else "−"
+    drawing += elm.Line().left().at(load.end).tox(back).label(minus, loc="bottom")
     if back != pack.start:
         drawing += elm.Dot(radius=0.01).at(back)
     return str(drawing.get_imagedata("svg").decode())
 
 
-def _draw(drawing: schemdraw.Drawing, stage: Stage, back: tuple[float, float]) -> tuple[float, float]:
+Signs = tuple[tuple[str, str], tuple[str, str]]
+"""What the poles of a part are called: plus and minus at its input, then at its output."""
+
+
+def _signs(case: Case, at: int) -> Signs:
+    """Mains volts have neither plus nor minus."""
+    into, out = (("~", "~") if case.mains_at(gap) else ("+", "−") for gap in (at, at + 1))
+    return into, out
+
+
+def _draw(drawing: schemdraw.Drawing, stage: Stage, back: tuple[float, float], signs: Signs) -> tuple[float, float]:
     """Draw a stage on from where the drawing stands; where the return conductor goes on from."""
     words = _safe(f"{stage_title(stage)}\n{stage_detail(stage)}".strip())
     match stage:
@@ -58,19 +69,20 @@ def _draw(drawing: schemdraw.Drawing, stage: Stage, back: tuple[float, float]) -
             drawing.pop()
             drawing += elm.Line().right().length(1.6)
         case Converter() | Linear() | CutOff():
-            return _block(drawing, words, back)
+            return _block(drawing, words, back, signs)
         case _:
             drawing += elm.Resistor().right().label(words)
     return back
 
 
-def _block(drawing: schemdraw.Drawing, words: str, back: tuple[float, float]) -> tuple[float, float]:
+def _block(drawing: schemdraw.Drawing, words: str, back: tuple[float, float], signs: Signs) -> tuple[float, float]:
     """A part with four poles: in at the left, out at the right."""
+    (in_plus, in_minus), (out_plus, out_minus) = signs
     pins = [
-        elm.IcPin(name="−", side="left", anchorname="in_minus"),
-        elm.IcPin(name="+", side="left", anchorname="in_plus"),
-        elm.IcPin(name="−", side="right", anchorname="out_minus"),
-        elm.IcPin(name="+", side="right", anchorname="out_plus"),
+        elm.IcPin(name=in_minus, side="left", anchorname="in_minus"),
+        elm.IcPin(name=in_plus, side="left", anchorname="in_plus"),
+        elm.IcPin(name=out_minus, side="right", anchorname="out_minus"),
+        elm.IcPin(name=out_plus, side="right", anchorname="out_plus"),
     ]
     block = elm.Ic(pins=pins, pinspacing=HEIGHT, leadlen=0.4, edgepadW=1.2).anchor("in_plus").label(words)
     drawing += block

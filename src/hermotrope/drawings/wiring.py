@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import msgspec
 
 from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
@@ -17,7 +19,8 @@ from hermotrope_core.case import (
     Switch,
     number,
 )
-from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.circuit import full_volts
+from hermotrope_core.connectors import contacts_of
 from hermotrope_core.figures import figure
 from hermotrope_core.wiring import safe_amps
 
@@ -53,6 +56,16 @@ class Wire(msgspec.Struct, frozen=True):
     right: float
     plus: float
     minus: float
+    mains: bool
+    """Mains volts stand here: it is drawn as a cord, with neither plus nor minus."""
+
+
+class Mark(msgspec.Struct, frozen=True):
+    """A sign at an end, and the contact that carries it: plus, minus, unknown or mains."""
+
+    y: float
+    sign: Literal["plus", "minus", "unknown", "mains"]
+    words: str
 
 
 class Drawing(msgspec.Struct, frozen=True):
@@ -65,12 +78,8 @@ class Drawing(msgspec.Struct, frozen=True):
     source: tuple[str, ...]
     device: tuple[str, ...]
     device_x: float
-    plus_out: str
-    minus_out: str
-    plus_in: str
-    minus_in: str
-    plus_top: bool
-    """True where plus arrives at the device on the upper conductor."""
+    out_marks: tuple[Mark, Mark]
+    in_marks: tuple[Mark, Mark]
     lines: tuple[tuple[float, str], ...]
     words: str
 
@@ -89,15 +98,15 @@ def wiring(case: Case) -> Drawing | None:
     for i, stage in enumerate(case.path):
         x = FIRST + slot * (i + 0.5)
         half = min(28.0, slot * 0.3)
-        wires.append(_wire(left, x - half, swapped))
+        wires.append(_wire(left, x - half, swapped, mains=case.mains_at(i)))
         swaps = isinstance(stage, Lead) and stage.swaps_polarity
-        kind = stage_kind(stage)
+        kind = "cord" if case.mains_at(i) and not isinstance(stage, Converter | Linear) else stage_kind(stage)
         flipped = swapped and kind not in BLOCKS
         parts.append(Part(i + 1, kind, round(x, 1), stage_title(stage), stage_detail(stage), flipped, swaps))
         swapped ^= swaps
         left = x + half
     device_x = FIRST + slot * count + (20.0 if count else 120.0)
-    wires.append(_wire(left, device_x, swapped))
+    wires.append(_wire(left, device_x, swapped, mains=case.mains_at(count)))
     lines = [f"{i + 1}  {_line(case, i)}" for i in range(count)]
     base = BOTTOM + 92.0
     out, into = source.outlet, case.device.inlet
@@ -109,25 +118,41 @@ def wiring(case: Case) -> Drawing | None:
         source=(source.name, _pack(case), _end_words(out)),
         device=(case.device.name, _window(case), _end_words(into)),
         device_x=round(device_x, 1),
-        plus_out=_contact(out, plus=True),
-        minus_out=_contact(out, plus=False),
-        plus_in=_contact(into, plus=True),
-        minus_in=_contact(into, plus=False),
-        plus_top=not swapped,
+        out_marks=_marks(out, mains=case.mains_at(0), swapped=False),
+        in_marks=_marks(into, mains=case.mains_at(count), swapped=swapped),
         lines=tuple((base + LINE_HEIGHT * i, text) for i, text in enumerate(lines)),
         words="; ".join([source.name, *(text[3:] for text in lines), case.device.name]),
     )
 
 
-def _wire(left: float, right: float, swapped: bool) -> Wire:
+def _wire(left: float, right: float, swapped: bool, *, mains: bool) -> Wire:
     plus, minus = (BOTTOM, TOP) if swapped else (TOP, BOTTOM)
-    return Wire(round(left, 1), round(max(right, left), 1), plus, minus)
+    return Wire(round(left, 1), round(max(right, left), 1), plus, minus, mains)
+
+
+def _marks(connector: Connector | None, *, mains: bool, swapped: bool) -> tuple[Mark, Mark]:
+    """What stands at the upper and the lower conductor of an end: no sign that nobody knows."""
+    if mains:
+        return Mark(TOP, "mains", "mains: as bought"), Mark(BOTTOM, "mains", "")
+    names = contacts_of(connector)
+    if names is None:
+        return Mark(TOP, "unknown", "not known"), Mark(BOTTOM, "unknown", "measure it")
+    plus = Mark(BOTTOM if swapped else TOP, "plus", _short(names[0]))
+    minus = Mark(TOP if swapped else BOTTOM, "minus", _short(names[1]))
+    return (minus, plus) if swapped else (plus, minus)
+
+
+def _short(name: str) -> str:
+    """A contact's name without how it is known."""
+    return name.split(",", maxsplit=1)[0]
 
 
 def _line(case: Case, at: int) -> str:
     """What the builder must know of a part, in one line."""
     stage = case.path[at]
     name = f"{stage_title(stage)} {stage_detail(stage)}".strip()
+    if case.mains_at(at) and not isinstance(stage, Converter | Linear):
+        return f"{stage_title(stage)}: a cord as bought; mains volts stand here, nothing is cut or made"
     match stage:
         case Fuse():
             first = not any(isinstance(one, Fuse) for one in case.path[:at])
@@ -159,12 +184,7 @@ def _pack(case: Case) -> str:
     assert source is not None
     if source.regulated_output is not None:
         return f"port {number(source.regulated_output.output_v):g} V"
-    full = (
-        source.cells_in_series * CHEMISTRIES[source.chemistry].full_v
-        if source.full_v is None
-        else number(source.full_v)
-    )
-    return f"{number(source.cutoff_v):.3g}–{full:.3g} V"
+    return f"{number(source.cutoff_v):.3g}–{full_volts(source):.3g} V"
 
 
 def _window(case: Case) -> str:
@@ -183,12 +203,3 @@ def _end_words(connector: Connector | None) -> str:
         else ""
     )
     return f"{connector.kind}{size}"
-
-
-def _contact(connector: Connector | None, *, plus: bool) -> str:
-    """The name of the contact that carries plus or minus."""
-    if connector is None or connector.polarity == "unknown":
-        return "?"
-    if connector.kind == "barrel":
-        return "centre" if (connector.polarity == "centre-positive") == plus else "sleeve"
-    return "plus" if plus else "minus"

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import msgspec
 
 from hermotrope.entry.typed import FLAGS, KNOWN_BY, TABLES, shown
-from hermotrope_core.case import Known, Mode, Value
+from hermotrope_core.case import Connector, Known, Mode, Value
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import WHOLE_NUMBERS
 from hermotrope_core.fields import FIELDS
@@ -22,6 +22,9 @@ CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
     "chemistry": tuple((key, cell.label) for key, cell in CHEMISTRIES.items()),
     "enclosure": (("open", "open"), ("closed", "closed box")),
     "ends": (("clean", "stops cleanly"), ("abrupt", "stops abruptly"), ("resets", "resets and comes back")),
+    "thermal_enclosure": (("open", "the open board"), ("closed", "its closed case")),
+    "charges_chemistry": tuple((key, cell.label) for key, cell in CHEMISTRIES.items() if cell.rechargeable),
+    "cell_size": tuple((size, size) for size in PARTS.cell_sizes_mm),
     "kind": tuple(
         (k, k.replace("-", " "))
         for k in ("barrel", "terminals", "pins", "leads", "cell-bay", "usb-a", "usb-c", "clip", "dock", "mains")
@@ -37,6 +40,15 @@ TERMS = {
     "gender": "Ends in",
     "kind": "Connector",
     "measured": "Polarity measured",
+    "rectifies": "Has a rectifier behind its inlet",
+    "alternating": "Made for alternating current",
+    "never_used": "Never used in this conversion",
+    "bought": "Ready made: keep copper and ends",
+    "built_in": "Inside the part beside it",
+    "takes_back_feed": "Stands current from behind",
+    "thermal_enclosure": "K/W stated for",
+    "charges_chemistry": "Its charger is made for",
+    "cell_size": "Size of its cells",
     "swaps_polarity": "Swaps plus and minus",
     "low_voltage_cut_off": "Cuts itself off when low",
     "low_warning": "Warns when low",
@@ -70,7 +82,8 @@ HELP = {
     "leads": "contacts from which wires go into the device: 1- 4+",
 }
 AS_STATED = {
-    "outer_mm", "inner_mm", "area_mm2", "seconds", "mass_g", "price", "recharge_h", "rating_a", "rating_w", "trips_v",
+    "outer_mm", "inner_mm", "area_mm2", "seconds", "rating_v", "mass_g", "price", "charges_to_v", "recharge_h",
+    "rating_a", "rating_w", "trips_v",
     "temperature_c", "initial_soc", "reserve_soc", "adjusts_from_v", "adjusts_to_v", "arc_deg", "reading_v",
     "ports_power_max_w",
 }  # fmt: skip
@@ -96,13 +109,13 @@ TABLE_EXAMPLES = {
     "output_by_v": "10 V: 2.4; 12 V: 4",
     "temperature_by_h": "0 h: 15 °C; 8 h: 2 °C",
 }
-OPTIONAL = {"ends", "stands_for"}
+OPTIONAL = {"ends", "stands_for", "gender", "charges_chemistry", "cell_size"}
 """Choices that may be left open again."""
 STAGE_FIELDS = {
-    "lead": ("length_m", "area_mm2", "swaps_polarity"),
-    "fuse": ("rating_a", "resistance_ohm"),
-    "switch": ("resistance_ohm",),
-    "cut-off": ("trips_v",),
+    "lead": ("length_m", "area_mm2", "swaps_polarity", "bought"),
+    "fuse": ("rating_a", "rating_v", "resistance_ohm", "built_in"),
+    "switch": ("rating_v", "resistance_ohm", "built_in"),
+    "cut-off": ("trips_v", "built_in"),
     "resistor": ("resistance_ohm", "rating_w"),
     "diode": ("forward_v", "count"),
     "keep-alive": ("current_a",),
@@ -116,10 +129,21 @@ STAGE_FIELDS = {
         "headroom_v",
         "output_current_max_a",
         "thermal_k_per_w",
+        "thermal_enclosure",
         "adjusts_from_v",
         "adjusts_to_v",
+        "takes_back_feed",
+        "built_in",
     ),
-    "linear": ("output_v", "dropout_v", "quiescent_a", "output_current_max_a", "thermal_k_per_w"),
+    "linear": (
+        "output_v",
+        "dropout_v",
+        "quiescent_a",
+        "output_current_max_a",
+        "thermal_k_per_w",
+        "thermal_enclosure",
+        "built_in",
+    ),
 }
 SOURCE_FIELDS = (
     "name",
@@ -132,6 +156,7 @@ SOURCE_FIELDS = (
     "low_voltage_cut_off",
 )
 SOURCE_MORE = (
+    "cell_size",
     "mixed_cells",
     "full_v",
     "max_current_a",
@@ -197,7 +222,8 @@ def row(part: Value | None, name: str, at: str, typed: str | None = None, error:
         return Row(place, term, text, "flag", YES_NO, whole_page=True, error=error)
     if name in CHOICES and not (name == "kind" and isinstance(part, Mode)):
         open_again = name in OPTIONAL
-        return Row(place, term, text, "choice", CHOICES[name], whole_page=True, error=error, optional=open_again)
+        offered = signs_of(part) if name == "polarity" and isinstance(part, Connector) else CHOICES[name]
+        return Row(place, term, text, "choice", offered, whole_page=True, error=error, optional=open_again)
     if name == "kind":
         return Row(place, "Stated in", text, "choice", CHOICES["mode-kind"], whole_page=True, error=error)
     if field is None and name not in TABLES:
@@ -211,6 +237,13 @@ def row(part: Value | None, name: str, at: str, typed: str | None = None, error:
     words = note or (field.help if field else "")
     redraws = name in REDRAWS
     return Row(place, term, text, "table" if is_table else "quantity", (), known, words, example, redraws, error)
+
+
+def signs_of(connector: Connector) -> tuple[tuple[str, str], ...]:
+    """The polarities that a connector can have: a centre has only a barrel, marks only what has contacts to mark."""
+    barrel = connector.kind == "barrel"
+    able = ("centre-positive", "centre-negative", "unknown") if barrel else ("marked", "unknown")
+    return tuple((one, one) for one in able)
 
 
 def rows(part: Value | None, names: Sequence[str], at: str) -> tuple[Row, ...]:

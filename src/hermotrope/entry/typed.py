@@ -24,6 +24,13 @@ FLAGS = {
     "once",
     "mixed_cells",
     "takes_over",
+    "rectifies",
+    "alternating",
+    "never_used",
+    "bought",
+    "built_in",
+    "takes_back_feed",
+    "charges_from_feed",
 }
 TABLES: dict[str, tuple[str, str]] = {
     "efficiency": ("A", "%"),
@@ -48,6 +55,8 @@ class Edit(NamedTuple):
 
     patch: list[dict[str, Any]]
     label: str
+    told: str = ""
+    """What else changed with it, to be said where the change was made."""
 
 
 def change_at(tree: Any, place: str, text: str, known_by: str = "", limit: Number | None = None) -> Edit:

@@ -9,6 +9,7 @@ from django.http import QueryDict
 
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.barrel import end_view
+from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.probes import probe_drawing
 from hermotrope.drawings.scale import supply_scale
 from hermotrope.drawings.window import window_gauge
@@ -23,6 +24,7 @@ from hermotrope_core.cautions import stops
 from hermotrope_core.difference import difference
 from hermotrope_core.fields import FIELDS
 from hermotrope_core.figures import duration, figure
+from hermotrope_core.inlets import knows_sign
 from hermotrope_core.proving import FAULTS, Progress, applicable
 from hermotrope_core.proving.judge import written
 from hermotrope_core.proving.progress import AskState
@@ -100,7 +102,7 @@ def _fault(conversion: Conversion) -> str:
 
 
 def _gate(workshop: Workshop, row: Progress, number: int, chosen: str, resources: Any) -> dict[str, Any]:
-    gate = row.gate
+    gate, inlet = row.gate, workshop.case.device.inlet
     open_ = gate.key == chosen
     return {
         "gate": gate,
@@ -113,7 +115,8 @@ def _gate(workshop: Workshop, row: Progress, number: int, chosen: str, resources
         "can_waive": not gate.must_pass and row.state in ("open", "failed"),
         "asks": [_ask(workshop, one, resources, draw=open_) for one in row.asks],
         "short": _short(row),
-        "plug": end_view(workshop.case.device.inlet) if gate.key == "polarity" else None,
+        "plug": end_view(inlet) if gate.key == "polarity" and knows_sign(inlet) else None,
+        "plug_pins": pin_view(inlet, plug=True) if gate.key == "polarity" and knows_sign(inlet) else None,
     }
 
 

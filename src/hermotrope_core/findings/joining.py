@@ -12,7 +12,7 @@ from hermotrope_core.design import add
 from hermotrope_core.figures import figure
 from hermotrope_core.findings.current import held, worst
 from hermotrope_core.findings.finding import Finding, Level
-from hermotrope_core.inlets import Connector, fixed_by_standard, mains_like
+from hermotrope_core.inlets import Connector, fixed_by_standard, knows_sign, mains_like
 from hermotrope_core.pins import nets_of
 from hermotrope_core.situation import Look, Situation
 from hermotrope_core.wiring import PARTS
@@ -27,23 +27,17 @@ TWO_SUPPLIES = "keep its cells or its own adapter, or make a second supply for t
 def polarity_unknown(situation: Situation) -> Iterator[Finding]:
     """An inlet or outlet whose polarity nobody knows, or an inlet that nobody measured."""
     inlet, outlet = situation.case.device.inlet, situation.source.outlet
-    if not takes_alternating(situation):  # alternating current has none, and nobody is to probe it
-        if inlet is None or (inlet.polarity == "unknown" and not fixed_by_standard(inlet)):
+    if not situation.alternating:  # alternating current has none, and nobody is to probe it
+        if not knows_sign(inlet):
             yield _unknown("The polarity of the device's inlet is not known.", situation.device_stage, inlet)
-        elif not inlet.measured and not fixed_by_standard(inlet):
+        elif inlet is not None and not inlet.measured and not fixed_by_standard(inlet):
             yield _unknown(
                 "The polarity of the device's inlet is stated but nobody has measured it; colours and labels lie.",
                 situation.device_stage,
                 inlet,
             )
-    if outlet is None or (outlet.polarity == "unknown" and not fixed_by_standard(outlet) and not mains_like(outlet)):
+    if not knows_sign(outlet) and not (outlet is not None and mains_like(outlet)):
         yield _unknown("The polarity of the source's outlet is not known.", -1, outlet)
-
-
-def takes_alternating(situation: Situation) -> bool:
-    """Whether the device's inlet is of mains kind or sees alternating current, which has no polarity."""
-    inlet = situation.case.device.inlet
-    return situation.alternating or (inlet is not None and mains_like(inlet))
 
 
 def _unknown(message: str, stage: int, connector: Connector | None) -> Finding:
@@ -70,7 +64,7 @@ def polarity_reversed(situation: Situation) -> Iterator[Finding]:
     inlet, outlet = situation.case.device.inlet, situation.source.outlet
     if inlet is None or outlet is None:
         return
-    both_centre = inlet.polarity in CENTRE and outlet.polarity in CENTRE
+    both_centre = inlet.kind == outlet.kind == "barrel" and inlet.polarity in CENTRE and outlet.polarity in CENTRE
     both_marked = inlet.polarity == outlet.polarity == "marked"
     if not (both_centre or both_marked):
         return

@@ -20,13 +20,16 @@ from hermotrope_core.case import (
     number,
 )
 from hermotrope_core.circuit import stage_ohm
+from hermotrope_core.connectors import contacts_of
 from hermotrope_core.figures import figure
+from hermotrope_core.inlets import fixed_by_standard, knows_sign
 from hermotrope_core.proving.gate import (
     METER_LEADS_OHM,
     OPEN_OHM,
     PLUG_IN,
     Ask,
     Gate,
+    Meter,
     Rule,
     Setup,
     Spot,
@@ -51,8 +54,10 @@ NOTHING_V = 0.3
 def open_voltage(situation: Situation, basis: str) -> Gate:
     """Volts and sign of the source alone."""
     source, circuit = situation.source, situation.circuit
-    contacts = _contacts(source.outlet, "the pack")
-    red, black = Spot(0, "+", contacts[0]), Spot(0, "-", contacts[1])
+    contacts = _contacts(source.outlet, "the port" if source.regulated_output else "the pack")
+    mains = situation.case.mains_at(0)  # nobody is to probe a mains connector
+    red, black = (None, None) if mains else (Spot(0, "+", contacts[0]), Spot(0, "-", contacts[1]))
+    meter: Meter = "mains" if mains else "volts"
     swapped = below(
         -NOTHING_V,
         "stop",
@@ -70,9 +75,9 @@ def open_voltage(situation: Situation, basis: str) -> Gate:
         )
         ask = Ask(
             "open-voltage.port",
-            "Volts at the bank’s port",
+            "Volts at the adapter’s plug" if situation.cell.endless else "Volts at the bank’s port",
             "V",
-            "volts",
+            meter,
             low,
             high,
             setup,
@@ -82,9 +87,10 @@ def open_voltage(situation: Situation, basis: str) -> Gate:
             rules,
             expected=volts,
         )
-        return Gate(
-            "open-voltage", "The bank alone", ("Nothing is connected to the bank but the meter.",), (ask,), basis
-        )
+        name = "adapter" if situation.cell.endless else "bank"
+        ready = "Plug the adapter in. " if situation.cell.endless else ""
+        connect = (f"{ready}Nothing is connected to the {name} but the meter.",)
+        return Gate("open-voltage", f"The {name} alone", connect, (ask,), basis)
     full = situation.full_emf
     nearly = circuit.emf(NEARLY_FULL)
     low, high = min(nearly, full) - within(nearly), full + within(full)
@@ -105,7 +111,7 @@ def open_voltage(situation: Situation, basis: str) -> Gate:
         "open-voltage.volts",
         "Volts at the pack’s open contacts",
         "V",
-        "volts",
+        meter,
         low,
         high,
         setup,
@@ -116,8 +122,6 @@ def open_voltage(situation: Situation, basis: str) -> Gate:
         expected=full,
     )
     ready = "Charge the pack." if situation.cell.rechargeable else "Fresh cells, all of one make and age."
-    if situation.cell.endless:
-        ready = "Plug the adapter in."
     alone = "Nothing is connected to it but the meter."
     return Gate("open-voltage", "The pack alone", (f"{ready} {alone}",), (ask,), basis)
 
@@ -138,7 +142,7 @@ def continuity(situation: Situation, basis: str) -> Gate:
     case = situation.case
     count = len(case.path)
     asks = [*_spans(case)]
-    ends = [(0, "at the pack’s end")]
+    ends = [] if case.mains_at(0) else [(0, "at the pack’s end")]
     if any(isinstance(stage, Converter | Linear) for stage in case.path) and not situation.alternating:
         ends.append((count, "at the plug"))
     for gap, where in ends:
@@ -183,7 +187,7 @@ def _spans(case: Case) -> Iterator[Ask]:
         if stage is not None and not isinstance(stage, Converter | Linear | CutOff):
             continue
         plain = [one for one in case.path[start:i] if not isinstance(one, KeepAlive)]
-        if plain:
+        if plain and not case.mains_at(start):
             yield _span(case, start, i)
         start = i + 1
 
@@ -297,11 +301,11 @@ def _set_point(situation: Situation, i: int) -> Ask:
         Rule(NOTHING_V, low, "fail", f"under {volts:g} V: {lift}"),
         above(high, "fail", f"over {volts:g} V: {turn}" + (f"; the device stands {most:g} V" if last and most else "")),
     )
-    inverter = isinstance(stage, Converter) and stage.topology == "inverter"
+    inverter = case.mains_at(i + 1)
     name = "inverter" if inverter else "converter" if isinstance(stage, Converter) else "regulator"
     return Ask(
         f"set-point.{i}",
-        f"Volts AC at the inverter’s outlet (part {i + 1}), with {PLUG_IN}"
+        f"Volts AC at the mains socket of part {i + 1}, with {PLUG_IN}"
         if inverter
         else f"Volts out of the {name} (part {i + 1}), unloaded",
         "V",
@@ -322,6 +326,8 @@ def polarity(situation: Situation, basis: str, taken: Mapping[str, float]) -> Ga
     """Sign and volts at the plug, nothing plugged in; None behind an inverter, whose outlet nobody is to probe."""
     if situation.alternating:
         return None
+    if not knows_sign(situation.case.device.inlet):
+        return _sign_unknown(situation, basis)
     case, circuit = situation.case, situation.circuit
     count = len(case.path)
     top = situation.unloaded[-1]
@@ -383,15 +389,43 @@ def polarity(situation: Situation, basis: str, taken: Mapping[str, float]) -> Ga
     return Gate("polarity", "Polarity at the plug", connect, (ask,), basis, must_pass=True)
 
 
+def _sign_unknown(situation: Situation, basis: str) -> Gate:
+    """The gate while nobody knows which contact of the device is plus: no reading passes it."""
+    volts = situation.unloaded[-1]
+    ask = Ask(
+        "polarity.plug",
+        "Volts at the plug: not before the device’s own polarity is known",
+        "V",
+        "volts",
+        volts,
+        volts,
+        Setup(cuts=(len(situation.case.path),)),
+        "which contact of the device takes plus, nobody has measured",
+        rules=(
+            Rule(-inf, inf, "stop", "no reading here tells which contact the device takes plus on: measure that first"),
+        ),
+    )
+    connect = (
+        "Go to the device’s station and measure its polarity: with the original supply, or as it is told there.",
+        "Until then nothing is plugged in.",
+    )
+    return Gate("polarity", "Polarity at the plug", connect, (ask,), basis, must_pass=True)
+
+
 def _contacts(connector: Connector | None, of: str) -> tuple[str, str]:
     """Where red and black go on a connector."""
     if connector is None:
         return f"plus of {of}", f"minus of {of}"
-    if connector.kind == "barrel" and connector.polarity in ("centre-positive", "centre-negative"):
-        centre = ("the plug’s centre hole", "its outer sleeve")
-        return centre if connector.polarity == "centre-positive" else (centre[1], centre[0])
+    if fixed_by_standard(connector):
+        return "V+ of a USB meter or breakout", "its ground"
     if connector.kind == "cell-bay":
         return "the dummy cell where plus goes in", "the dummy cell where minus goes in"
-    if connector.kind == "pins":
-        return f"the plus pins of {of} (mating face)", f"the minus pins of {of}"
+    names = contacts_of(connector)
+    if names is None:
+        return f"the contact of {of} that you take for plus", "the other one"
+    if connector.kind == "barrel" and of == "the plug":
+        words = {"centre": "the plug’s centre hole", "sleeve": "its outer sleeve"}
+        return words[names[0]], words[names[1]]
+    if connector.kind in ("barrel", "pins"):
+        return f"{names[0]} of {of}", f"{names[1]} of {of}"
     return f"plus of {of}", f"minus of {of}"

@@ -8,7 +8,7 @@ from hermotrope_core.case import Converter, Fuse, Linear, Source, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.design import CLOSED_BOX_DERATING
 from hermotrope_core.figures import digits, figure
-from hermotrope_core.inlets import Connector
+from hermotrope_core.inlets import Connector, fixed_by_standard, knows_sign
 from hermotrope_core.pins import nets_of
 from hermotrope_core.situation import Situation
 from hermotrope_core.wiring import FUSE_MARGIN
@@ -26,7 +26,8 @@ def box_label(situation: Situation) -> BoxLabel:
     """The label of a finished case."""
     case, source = situation.case, situation.source
     inlet = case.device.inlet
-    centre = {"centre-positive": "+", "centre-negative": "−"}.get(inlet.polarity if inlet else "", "")
+    barrel = inlet is not None and inlet.kind == "barrel"
+    centre = {"centre-positive": "+", "centre-negative": "−"}.get(inlet.polarity, "") if inlet and barrel else ""
     fuses = [f"{number(stage.rating_a):g} A" for stage in case.path if isinstance(stage, Fuse)]
     rows = [
         ("IN", _span(*_input(situation))),
@@ -46,11 +47,11 @@ def _polarity(inlet: Connector | None) -> str:
         nets = nets_of(inlet)
         if nets.settled:
             return f"+ pin {_listed(nets.plus)}, − pin {_listed(nets.minus)}, mating face"
-    if inlet is not None and inlet.kind == "cell-bay":
+    if inlet is not None and inlet.kind == "cell-bay" and knows_sign(inlet):
         return "+ and − as the bay’s map shows"
-    if inlet is not None and inlet.kind in ("usb-a", "usb-c"):
+    if inlet is not None and fixed_by_standard(inlet):
         return "as the USB plug has it"
-    return "+ and − as marked on both ends"
+    return "+ and − as marked on both ends" if knows_sign(inlet) else "NOT KNOWN: measure first"
 
 
 def _listed(pins: tuple[int, ...]) -> str:

@@ -31,6 +31,8 @@ def cut_list(case: Case) -> tuple[Cut, ...]:
     area = _area(case)
     for i, stage in enumerate(case.path):
         part = f"part {i + 1}"
+        if case.mains_at(i) or getattr(stage, "built_in", False) or getattr(stage, "bought", False):
+            continue  # nobody cuts what carries mains volts, nor what is bought as one piece
         match stage:
             case Lead():
                 area = number(stage.area_mm2)
@@ -50,12 +52,13 @@ def cut_list(case: Case) -> tuple[Cut, ...]:
                 cuts.append(Cut(f"{part}, fuse holder’s tails", 2, TAIL_MM, area, STRIP_MM, f"+, {near}".rstrip(", ")))
             case Switch() | Resistor() | Diode():
                 cuts.append(Cut(f"{part}, tails", 2, TAIL_MM, area, STRIP_MM, "+"))
-            case Converter() | Linear() if case.alternating_at(i):
-                pass  # it plugs into the inverter's outlet: nobody cuts what carries mains volts
             case Converter() if stage.topology == "inverter":
                 cuts.append(Cut(f"{part}, in", 2, TAIL_MM, area, STRIP_MM, "+ and −"))
             case Converter() | Linear() | CutOff():
-                cuts.append(Cut(f"{part}, in and out", 4, TAIL_MM, area, STRIP_MM, "+ and −, IN and OUT"))
+                count, mark = (2, "+ and −, IN") if case.mains_at(i + 1) else (4, "+ and −, IN and OUT")
+                cuts.append(
+                    Cut(f"{part}, in and out" if count == 4 else f"{part}, in", count, TAIL_MM, area, STRIP_MM, mark)
+                )
             case KeepAlive():
                 cuts.append(Cut(f"{part}, across plus and minus", 2, TAIL_MM, area, STRIP_MM, "+ and −"))
     return tuple(cuts)

@@ -26,6 +26,7 @@ from hermotrope_core.figures import figure
 from hermotrope_core.inlets import CellBay
 
 BARE_ENDS = ("terminals", "leads")
+MAINS_CORD = ("Mains cord", "as bought, with a mark of approval: nobody makes one")
 
 
 class PartLine(msgspec.Struct, frozen=True):
@@ -47,17 +48,21 @@ def parts_list(case: Case) -> tuple[PartLine, ...]:
     if source is None:
         return ()
     lines = [PartLine("source", source.name, _pack(case), 1, price=maybe(source.price), is_source=True)]
-    lines += [PartLine(f"stage-{i}", *_stage_words(stage), 1, stage) for i, stage in enumerate(case.path)]
+    lines += [
+        PartLine(f"stage-{i}", *(MAINS_CORD if _is_cord(case, i) else _stage_words(stage)), 1, stage)
+        for i, stage in enumerate(case.path)
+        if not getattr(stage, "built_in", False)
+    ]
     lines += _ends(case)
     lines += _dummies(case)
-    joints = 2 * len(_soldered(case))
-    fuses = sum(isinstance(stage, Fuse) for stage in case.path)
+    joints = 2 * len(soldered(case))
+    fuses = sum(isinstance(stage, Fuse) and not stage.built_in for stage in case.path)
     if fuses:
         lines.append(PartLine("fuse-holder", "Fuse holder", "in line, with a cap", fuses))
         lines.append(PartLine("fuse-spare", "Spare fuse links", "of each rating, in the box", fuses))
     if joints:
         lines.append(PartLine("sleeve", "Heat-shrink sleeve", "20 mm each, two sizes over the wire", joints))
-    if any(isinstance(stage, Converter | Linear) for stage in case.path):
+    if any(boxed(case, i) for i in range(len(case.path))):
         lines.append(
             PartLine(
                 "box", "Box for the converter", "vented or larger where it gets warm; strain relief at both ends", 1
@@ -106,7 +111,7 @@ def _ends(case: Case) -> list[PartLine]:
     """The connectors that a lead to make still needs at its two ends."""
     lines = []
     leads = [stage for stage in case.path if isinstance(stage, Lead)]
-    fitted = {bool(lead.source_end) for lead in leads[:1]}, {bool(lead.device_end) for lead in leads[-1:]}
+    fitted = {lead.bought for lead in leads[:1]}, {lead.bought for lead in leads[-1:]}
     for gap in gaps(case):
         made = lead_to_make(gap.near, gap.far)
         if gap.start == 0 and made.source_end.kind not in BARE_ENDS and True not in fitted[0]:
@@ -153,6 +158,22 @@ def _dummies(case: Case) -> list[PartLine]:
     return lines
 
 
-def _soldered(case: Case) -> list[Stage]:
+def soldered(case: Case) -> list[Stage]:
     """Parts whose wires are joined by hand (both conductors each)."""
-    return [stage for stage in case.path if not isinstance(stage, Lead)]
+    return [
+        stage
+        for i, stage in enumerate(case.path)
+        if not isinstance(stage, Lead) and not getattr(stage, "built_in", False) and not case.mains_at(i)
+    ]
+
+
+def boxed(case: Case, i: int) -> bool:
+    """Whether path[i] is a bare board that wants a box: no inverter, trigger or adapter, which come in one."""
+    stage = case.path[i]
+    if not isinstance(stage, Converter | Linear) or stage.built_in or case.mains_at(i):
+        return False
+    return isinstance(stage, Linear) or stage.topology in ("buck", "boost", "buck-boost")
+
+
+def _is_cord(case: Case, i: int) -> bool:
+    return isinstance(case.path[i], Lead) and case.mains_at(i)

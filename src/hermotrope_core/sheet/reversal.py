@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hermotrope_core.case import Case
+from hermotrope_core.case import Case, Lead
 
 CUT_KINDS = ("leads", "terminals", "pins")
 
@@ -13,7 +13,9 @@ def changes(case: Case) -> tuple[str, ...]:
     kind = inlet.kind if inlet else None
     if kind == "cell-bay":
         told.append("Its cells come out and dummies go in; its door may have to stay open for the wires.")
-    elif kind in CUT_KINDS:
+    elif case.mains_at(len(case.path)):
+        told.append("Nothing in the device is changed: its own cord goes into the inverter’s socket.")
+    elif kind in CUT_KINDS and not _own_lead(case):
         told.append("Its supply wires are taken off or cut; keep the original plug with a tail of wire.")
     elif kind is not None:
         told.append("Nothing in the device is changed: it is fed through its own inlet.")
@@ -32,6 +34,14 @@ def changes(case: Case) -> tuple[str, ...]:
     return tuple(told)
 
 
+def _own_lead(case: Case) -> bool:
+    """Whether a ready-made lead feeds the device through its own socket, so that nothing was cut."""
+    inlet = case.device.inlet
+    last = next((stage for stage in reversed(case.path) if isinstance(stage, Lead)), None)
+    socket = inlet is not None and inlet.gender == "socket"
+    return socket or (last is not None and (last.bought or last.device_end is not None))
+
+
 def way_back(case: Case) -> tuple[str, ...]:
     """How to undo it, in order."""
     inlet = case.device.inlet
@@ -42,7 +52,7 @@ def way_back(case: Case) -> tuple[str, ...]:
             "Put the original cells in, as the bay’s marks say.",
             "Nothing else was changed.",
         )
-    if kind in CUT_KINDS:
+    if kind in CUT_KINDS and not _own_lead(case):
         return (
             "Switch off, undo the joint behind the device.",
             "Join the original plug’s tail again, plus to plus as you marked it.",

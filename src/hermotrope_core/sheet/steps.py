@@ -10,7 +10,9 @@ import msgspec
 
 from hermotrope_core.adapters import centres_differ
 from hermotrope_core.case import Case, Converter, CutOff, Diode, Fuse, KeepAlive, Lead, Linear, Resistor, Switch, number
+from hermotrope_core.connectors import connector_words, contacts_of
 from hermotrope_core.figures import figure
+from hermotrope_core.inlets import Connector, fixed_by_standard, mains_like
 from hermotrope_core.sheet.cuts import STRIP_MM, cut_list
 from hermotrope_core.sheet.partslist import fed_bay, parts_list
 
@@ -75,7 +77,18 @@ def _parts(case: Case) -> Iterator[Step]:
     first_fuse = next((i for i, stage in enumerate(case.path) if isinstance(stage, Fuse)), None)
     for i, stage in enumerate(case.path):
         n = i + 1
+        if getattr(stage, "built_in", False):
+            continue
         match stage:
+            case _ if case.mains_at(i) and not isinstance(stage, Converter | Linear):
+                yield Step(
+                    f"mains-{i}",
+                    f"Part {n}: as bought",
+                    "The device’s own cord, or one with a mark of approval, from socket to socket. Nothing is cut, made or opened.",
+                    2,
+                    "none",
+                    "Mains volts stand here: a qualified person does anything but plugging in.",
+                )
             case Fuse():
                 where = "Within 20 cm of the pack’s plus. " if i == first_fuse else "In the plus conductor. "
                 yield Step(
@@ -129,7 +142,7 @@ def _parts(case: Case) -> Iterator[Step]:
                     "none",
                     "Its outlet is as dangerous as the wall’s: never open it; ask a qualified person.",
                 )
-            case Converter() | Linear() if case.alternating_at(i):
+            case Converter() | Linear() if case.mains_at(i):
                 yield Step(
                     f"converter-{i}",
                     f"Part {n}: the adapter, {number(stage.output_v):g} V",
@@ -161,6 +174,14 @@ def _parts(case: Case) -> Iterator[Step]:
                     10,
                     "soldering",
                 )
+            case Lead() if stage.bought:
+                yield Step(
+                    f"lead-{i}",
+                    f"Part {n}: the lead",
+                    "As bought: plug it in, and tape or tie each joint so that it cannot come apart.",
+                    5,
+                    "none",
+                )
             case Lead():
                 swap = (
                     " Plus and minus exchange here: mark both ends and say so on the label."
@@ -178,38 +199,28 @@ def _parts(case: Case) -> Iterator[Step]:
 
 def _ends(case: Case) -> Iterator[Step]:
     outlet, inlet = case.source.outlet if case.source else None, case.device.inlet
-    if outlet is not None and outlet.kind not in ("usb-a", "usb-c"):
+    leads = [stage for stage in case.path if isinstance(stage, Lead)]
+    if outlet is not None and not fixed_by_standard(outlet) and not mains_like(outlet) and not _is_bought(leads[:1]):
         yield Step(
             "end-source",
             "The end at the source",
-            f"A {outlet.kind} end. The live side is a socket, never bare pins.",
+            f"{_a(connector_words(outlet))} is there; its counterpart goes on the wire. {_first_on(outlet)}The live side is a socket, never bare pins.",
             15,
             "soldering",
             "With the pack away: its contacts never lie open beside each other.",
         )
-    if inlet is not None and case.alternating_at(len(case.path)):
+    if inlet is None or _is_bought(leads[-1:]):
+        return
+    if case.mains_at(len(case.path)):
         yield Step(
             "end-device",
             "The end at the device",
-            "The device’s own plug goes into the inverter’s outlet, last of all.",
+            "The device’s own plug goes into the inverter’s socket, last of all.",
             5,
             "none",
             "Nothing of mains volts is cut or joined by you: a qualified person does that.",
         )
-    elif inlet is not None and inlet.kind != "cell-bay":
-        sign = {"centre-positive": "Centre is plus.", "centre-negative": "Centre is minus."}.get(
-            inlet.polarity, "Plus and minus as marked."
-        )
-        turn = " The source’s centre differs, so the wires cross." if centres_differ(case) else ""
-        yield Step(
-            "end-device",
-            "The end at the device",
-            f"{sign}{turn} Keep the original plug with a tail of wire if you cut it off.",
-            15,
-            "soldering",
-            "Polarity is measured at the plug before it goes in.",
-        )
-    elif inlet is not None:
+    elif inlet.kind == "cell-bay":
         yield Step(
             "end-device",
             "The wires to the dummies",
@@ -217,6 +228,46 @@ def _ends(case: Case) -> Iterator[Step]:
             15,
             "soldering",
         )
+    elif contacts_of(inlet) is None:
+        yield Step(
+            "end-device",
+            "The end at the device: not yet",
+            "Which of its contacts is plus, nobody knows: measure that first (station of the device), then come back.",
+            0,
+            "a meter",
+            "A guess here costs the device.",
+        )
+    else:
+        yield _device_end(case, inlet)
+
+
+def _device_end(case: Case, inlet: Connector) -> Step:
+    plus, minus = contacts_of(inlet) or ("", "")
+    turn = " The source’s centre differs, so the wires cross." if centres_differ(case) else ""
+    if fixed_by_standard(inlet):
+        how = "A ready-made lead of its kind, cut nowhere near the plug; which wire is plus is measured at the cut end."
+    else:
+        how = f"Plus to {plus}, minus to {minus}.{turn}"
+    if inlet.kind == "pins":
+        how += " Solder by the drawing of the plug’s solder side: it looks like the view into the inlet."
+    keep = " Keep the original plug with a tail of wire if you cut it off."
+    caution = "Polarity is measured at the plug before it goes in."
+    return Step("end-device", "The end at the device", f"{_first_on(inlet)}{how}{keep}", 15, "soldering", caution)
+
+
+def _first_on(connector: Connector) -> str:
+    """What slides on the wire before anything is soldered to it."""
+    if connector.kind in ("barrel", "pins"):
+        return "First slide the shell and a sleeve for each contact on the wire. "
+    return ""
+
+
+def _a(words: str) -> str:
+    return f"A {words}" if words[:1] not in "aeiou" else f"An {words}"
+
+
+def _is_bought(leads: list[Lead]) -> bool:
+    return bool(leads) and leads[0].bought
 
 
 def _after(case: Case) -> Iterator[Step]:
@@ -229,10 +280,11 @@ def _after(case: Case) -> Iterator[Step]:
     extra = f" {'; '.join(more).capitalize()}." if more else ""
     yield Step("relief", "Strain relief", f"Pull every joint: nothing moves at the solder.{extra}", 10, "careful hands")
     yield Step("label", "Label the box", "Cut it from this sheet; cover it with tape.", 5, "none")
+    fused = any(isinstance(stage, Fuse) and not stage.built_in for stage in case.path)
     yield Step(
         "prove",
         "Prove it",
-        "Now the fuse link goes in, and the gates follow in order. The device comes last.",
+        f"{'Now the fuse link goes in, and the' if fused else 'The'} gates follow in order. The device comes last.",
         40,
         "a meter",
         "First power-up: current limited where you can, one hand, away from anything that burns.",

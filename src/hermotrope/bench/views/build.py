@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
 from hermotrope.bench import actions
+from hermotrope.bench.build_panel import DELIBERATE
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.drawings.schematic import schematic
@@ -21,6 +22,7 @@ from hermotrope.shelf.models import Item
 from hermotrope_core.adapters import CENTRES, centres_differ, gaps
 from hermotrope_core.case import Case, Choice, Connector, Lead, Stage, Switch, planned, questions
 from hermotrope_core.choose import choose
+from hermotrope_core.findings.voltage import ridden_by_child
 from hermotrope_core.netlist import netlist
 
 LONGEST_REASON = 200
@@ -32,7 +34,7 @@ TAKEN_OVER = ("life-safety", "mains")
 def choose_wiring(request: HttpRequest, pk: int) -> HttpResponse:
     """Gauge of every lead and rating of every fuse, chosen together."""
     case = _finished(get_object_or_404(Conversion, pk=pk).case)
-    made = msgspec.structs.replace(case, path=choose(planned(case)).path)
+    made = msgspec.structs.replace(case, path=choose(case).path)
     return body(request, actions.put(pk, version_of(request), made, "Gauge and fuse chosen"))
 
 
@@ -111,12 +113,18 @@ def choice(request: HttpRequest, pk: int) -> HttpResponse:
     """Accept a finding on purpose, with a reason; or take that back."""
     conversion = get_object_or_404(Conversion, pk=pk)
     case, code = conversion.case, request.POST.get("code", "")
+    if code not in (*TAKEN_OVER, *DELIBERATE):
+        raise EditError("that is nothing to be chosen on purpose")
     kept = tuple(one for one in case.choices if one.code != code)
     accepted = tuple(one for one in case.accepted if one != code)
     if request.POST.get("do") == "undo":
         made = msgspec.structs.replace(case, choices=kept, accepted=accepted)
         return body(request, actions.put(pk, version_of(request), made, f"No longer chosen: {code}"))
     reason, by = (request.POST.get(name, "").strip()[:LONGEST_REASON] for name in ("reason", "by"))
+    if code == "over-max" and ridden_by_child(case):
+        raise EditError(
+            "a child rides it: an overvoltage is not accepted. Ask its maker, or somebody answerable for ridden toys"
+        )
     if by and not reason and code in TAKEN_OVER:
         reason = "takes it over as a qualified person"
     if code in TAKEN_OVER and not by:

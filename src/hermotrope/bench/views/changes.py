@@ -17,16 +17,16 @@ from django.views.decorators.http import require_POST
 from django_htmx.http import HttpResponseClientRedirect
 
 from hermotrope.bench import actions, stages
-from hermotrope.bench.edits import edit
+from hermotrope.bench.edits import edit, with_trait
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
-from hermotrope.bench.panels import row_at
+from hermotrope.bench.panels import TRAIT_WORDS, USE_WORDS, kept_panel, row_at
 from hermotrope.bench.views.feed import feed_context
 from hermotrope.drawings.line import stage_title
 from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
-from hermotrope_core.case import Duty, Mode, Segment, Source, Stage, number
+from hermotrope_core.case import Case, Duty, Mode, Segment, Source, Stage, number
 from hermotrope_core.clock import seconds_until
 from hermotrope_core.document import CaseError
 from hermotrope_core.figures import duration
@@ -102,46 +102,53 @@ def set_field(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         if conversion.version != version_of(request):
             raise actions.Conflict(conversion)
-        conversion = _set(conversion, place, typed, request.POST.get("known_by", ""))
-        return _answer(request, conversion, place)
+        conversion, told = _set(conversion, place, typed, request.POST.get("known_by", ""))
+        return _answer(request, conversion, place, told=told)
     except actions.Conflict as conflict:
-        return _answer(request, conflict.conversion, place, typed, conflict=True)
+        return _answer(request, conflict.conversion, place, Refusal(typed, conflict=True))
     except (EditError, CaseError) as error:
         why = error.why if isinstance(error, CaseError) else str(error)
-        return _answer(request, conversion, place, typed, error=why)
+        return _answer(request, conversion, place, Refusal(typed, why))
 
 
-def _set(conversion: Conversion, place: str, typed: str, known_by: str) -> Conversion:
+class Refusal(msgspec.Struct, frozen=True):
+    """What was typed and not taken: why, or that another tab was first."""
+
+    typed: str
+    error: str = ""
+    conflict: bool = False
+
+
+def _set(conversion: Conversion, place: str, typed: str, known_by: str) -> tuple[Conversion, str]:
+    """The conversion with the entry, and what else changed with it."""
     parts = place.split("/")
     if place.startswith("/device/modes/") and parts[-1] == "name" and parts[3].isdigit():
         if int(parts[3]) >= len(conversion.case.device.modes):
             raise EditError("this mode is no longer there")
         renamed = actions.with_mode_renamed(conversion.case, int(parts[3]), typed.strip())
-        return actions.put(conversion.pk, conversion.version, renamed, f"Mode: {typed.strip()}")
+        return actions.put(conversion.pk, conversion.version, renamed, f"Mode: {typed.strip()}"), ""
     change = edit(conversion.case, place, typed, known_by)
-    return actions.change(conversion.pk, conversion.version, change.patch, change.label)
+    return actions.change(conversion.pk, conversion.version, change.patch, change.label), change.told
 
 
 def _answer(
-    request: HttpRequest,
-    conversion: Conversion,
-    place: str,
-    typed: str | None = None,
-    error: str = "",
-    conflict: bool = False,
+    request: HttpRequest, conversion: Conversion, place: str, refusal: Refusal | None = None, told: str = ""
 ) -> HttpResponse:
+    """The field with what follows from it; the whole page where other fields come and go with it."""
     try:
         row = row_at(conversion.case, place)
     except LookupError:
         return body(request, conversion, "That field is no longer there.", 409)
-    if typed is not None:
-        words = f"Changed in another tab to {row.text or 'nothing'}." if conflict else ""
-        row = msgspec.structs.replace(row, text=typed, error=error, conflict=words)
-    status = 409 if conflict else 422 if error else 200
+    status, notice = 200, told
+    if refusal is not None:
+        words = f"Changed in another tab to {row.text or 'nothing'}." if refusal.conflict else ""
+        row = msgspec.structs.replace(row, text=refusal.typed, error=refusal.error, conflict=words)
+        status = 409 if refusal.conflict else 422
+        notice = BEHIND if refusal.conflict else f"{row.term}: {refusal.error}"
+    refused = row if refusal is not None else None
     if row.whole_page:
-        notice = {200: "", 409: BEHIND, 422: f"{row.term}: {error}"}[status]
-        return body(request, conversion, notice, status, refused=row if typed is not None else None)
-    context = feed_context(conversion, request.POST.get("panel", ""), row if typed is not None else None)
+        return body(request, conversion, notice, status, refused=refused)
+    context = feed_context(conversion, request.POST.get("panel", ""), refused)
     return answer(request, "bench/_set.html", {**context, "row": row}, status)
 
 
@@ -153,20 +160,31 @@ def cure(request: HttpRequest, pk: int) -> HttpResponse:
     for finding in Feed(conversion.case).findings:
         if (finding.code, str(finding.stage)) == wanted and finding.change:
             label = f"Cure: {finding.cure}"
-            return body(request, actions.change(pk, version_of(request), finding.change, label))
+            done = actions.change(pk, version_of(request), finding.change, label)
+            return body(request, done, f"Done: {finding.cure}.", panel=_same_thing(request, conversion.case, done.case))
     return body(request, conversion, "That finding is no longer there.", 409)
 
 
+def _same_thing(request: HttpRequest, old: Case, new: Case) -> str:
+    """The panel that shows after a change what it showed before it."""
+    return kept_panel(old, new, request.POST.get("panel", ""))
+
+
 @whole
-def accept(request: HttpRequest, pk: int) -> HttpResponse:
-    """Accept a finding by name, or take the acceptance back."""
+def trait(request: HttpRequest, pk: int) -> HttpResponse:
+    """State what the device is or is near, or take that back; or that none of the uses asked about applies."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    code = request.POST.get("code", "")
-    have = conversion.case.accepted
-    now = [one for one in have if one != code] if code in have else [*have, code]
-    label = f"Accepted: {code}" if code not in have else f"No longer accepted: {code}"
-    patch = [{"op": "add", "path": "/accepted", "value": now}]
-    return body(request, actions.change(pk, version_of(request), patch, label))
+    case, named = conversion.case, request.POST.get("trait", "")
+    if named == "none":
+        device = msgspec.structs.replace(case.device, uses_stated=True)
+        made, label = msgspec.structs.replace(case, device=device), "Uses stated"
+    else:
+        on = request.POST.get("text") == "yes"
+        words = {**TRAIT_WORDS, **USE_WORDS}.get(named, "")  # type: ignore[call-overload]  # any text may be posted
+        if not words:
+            raise EditError("that is nothing the bench asks about a device")
+        made, label = with_trait(case, named, on=on), f"{named}: {'yes' if on else 'no'}"
+    return body(request, actions.put(pk, version_of(request), made, label))
 
 
 @whole
@@ -178,13 +196,7 @@ def choose_pack(request: HttpRequest, pk: int) -> HttpResponse:
         raise EditError("choose a pack of the shelf")
     case = actions.with_source(get_object_or_404(Conversion, pk=pk).case, source)
     done = actions.put(pk, version_of(request), case, f"Pack: {source.name}")
-    return body(request, done, panel=str(_worst_station(done)))
-
-
-def _worst_station(conversion: Conversion) -> int:
-    findings = Feed(conversion.case).findings
-    refused = next((f for f in findings if f.level in ("refuse", "stop")), None)
-    return refused.stage + 2 if refused else 1
+    return body(request, done, f"{source.name} feeds it now.", panel="1")
 
 
 @whole
@@ -304,7 +316,9 @@ def _seconds(request: HttpRequest) -> float:
 def step(request: HttpRequest, pk: int) -> HttpResponse:
     """Undo or redo."""
     by = 1 if request.POST.get("do") == "redo" else -1
-    return body(request, actions.step(pk, version_of(request), by))
+    before = get_object_or_404(Conversion, pk=pk).case
+    done = actions.step(pk, version_of(request), by)
+    return body(request, done, panel=_same_thing(request, before, done.case))
 
 
 @whole

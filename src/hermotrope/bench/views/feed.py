@@ -28,12 +28,17 @@ from hermotrope.proving.checklist import parts_context, steps_context
 from hermotrope.proving.log_panel import newest_log
 from hermotrope.proving.panel import prove_context, proved_rows
 from hermotrope.shelf.entries import pack_groups
+from hermotrope_core.case import Case
 from hermotrope_core.cautions import cautions
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import write_case
 from hermotrope_core.evidence import judgement_working
 from hermotrope_core.figures import duration
 from hermotrope_core.findings import Finding
+from hermotrope_core.findings.joining import how_to_measure
+from hermotrope_core.findings.voltage import ridden_by_child
+from hermotrope_core.inlets import fixed_by_standard
+from hermotrope_core.measure import FINDS
 from hermotrope_core.wiring import PARTS
 from hermotrope_core.working import inlet_working, runtime_working
 
@@ -100,6 +105,8 @@ def feed_context(
         "can_redo": conversion.revision + 1 in numbers,
         "moves": move_problems(case),
         "chemistries": [(key, cell.label) for key, cell in CHEMISTRIES.items()],
+        "device_key": str(len(case.path) + 2),
+        "forbidden": ridden_by_child(case),
         "unaccepted": {"over-max", "life-safety", "mains"} - set(case.accepted),
         "all_cautions": cautions(case),
         "panel_cautions": [one for one in cautions(case) if one.place == CAUTION_PLACES.get(chosen.kind)],
@@ -109,6 +116,9 @@ def feed_context(
             "inlet_view": end_view(case.device.inlet),
             "inlet_end": other_end(case.device.inlet, of_device=True),
             "pins": pin_view(case.device.inlet),
+            "probing": _probing(case),
+            "finds": [one for one in FINDS.values() if not one.motor or "motor" in case.device.traits],
+            "mains": case.mains_at(len(case.path)),
             "bay": bay_view(case.device.bay),
             "cell_sizes": tuple(PARTS.cell_sizes_mm),
             "output_curve": output_curve(case.device),
@@ -139,6 +149,14 @@ def feed_context(
         context["runtime_working"] = runtime_working(feed.situation) if feed.situation else None
         context["measured"] = duration(conversion.measured_s) if conversion.measured_s else ""
     return context
+
+
+def _probing(case: Case) -> str:
+    """How the inlet's polarity is measured; empty where nobody does: mains volts, or fixed by a standard."""
+    inlet = case.device.inlet
+    if case.mains_at(len(case.path)) or (inlet is not None and fixed_by_standard(inlet)):
+        return ""
+    return how_to_measure(inlet)
 
 
 def first_panel(feed: Feed) -> str:

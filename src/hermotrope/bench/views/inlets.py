@@ -18,8 +18,8 @@ from hermotrope_core.bank import fed_from
 from hermotrope_core.bay import in_series
 from hermotrope_core.case import Case, Connector, number
 from hermotrope_core.figures import figure
-from hermotrope_core.inlets import MOST_SLOTS, CellBay, PinReading
-from hermotrope_core.measure import polarity_from
+from hermotrope_core.inlets import MOST_SLOTS, CellBay, PinReading, Polarity, fixed_by_standard, mains_like
+from hermotrope_core.measure import Find, found_polarity, polarity_from
 from hermotrope_core.pins import nets_of
 from hermotrope_core.quantity import parse, show
 
@@ -42,8 +42,15 @@ def _inlet(request: HttpRequest, pk: int) -> tuple[Case, Connector]:
 def polarity(request: HttpRequest, pk: int) -> HttpResponse:
     """Record the polarity of the inlet as measured: where the red probe was, and the sign read."""
     case, inlet = _inlet(request, pk)
-    read = parse(request.POST.get("text", ""), "V")
+    if fixed_by_standard(inlet) or mains_like(inlet):
+        raise EditError("nobody probes this connector")
+    found_by = request.POST.get("found_by", "")
     red_on = request.POST.get("red_on", "")
+    if found_by:
+        find = found_polarity(found_by, request.POST.get("text", ""))
+        after = with_inlet(case, _found(inlet, find, red_on))
+        return body(request, actions.put(pk, version_of(request), after, f"Polarity found: {find.title}"))
+    read = parse(request.POST.get("text", ""), "V")
     if inlet.kind == "pins":
         raise EditError("pins are measured one against the other: enter the readings below them")
     if inlet.kind == "barrel":
@@ -54,8 +61,18 @@ def polarity(request: HttpRequest, pk: int) -> HttpResponse:
         if polarity_from("centre", read) != "centre-positive":
             raise EditError(WRONG_MARK)
         found, label = "marked", f"Measured: red on plus reads {show(read, 'V')}"
-    after = with_inlet(case, msgspec.structs.replace(inlet, polarity=found, measured=True))
+    after = with_inlet(case, msgspec.structs.replace(inlet, polarity=found, measured=True, found_by=None))
     return body(request, actions.put(pk, version_of(request), after, label))
+
+
+def _found(inlet: Connector, find: Find, plus_on: str) -> Connector:
+    """The inlet with a polarity found without its original supply; `plus_on` says which contact is plus."""
+    if inlet.kind == "pins":
+        raise EditError("pins are told by readings between two of them: beeps count there too")
+    sign: Polarity = "marked"
+    if inlet.kind == "barrel":
+        sign = "centre-negative" if plus_on == "sleeve" else "centre-positive"
+    return msgspec.structs.replace(inlet, polarity=sign, measured=True, found_by=find.key)
 
 
 @whole

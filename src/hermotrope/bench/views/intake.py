@@ -13,11 +13,15 @@ from hermotrope.bench.panels import row_at
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.bench.views.feed import feed_context
 from hermotrope.entry.typed import EditError, show_table
-from hermotrope_core.case import Known, Mode
+from hermotrope_core.case import Case, Known, Mode
 from hermotrope_core.intake import Original, from_adapter, from_cells, merge
-from hermotrope_core.measure import HELPERS, helpers_for, summed, with_output
+from hermotrope_core.measure import HELPERS, helpers_for, rf_watts, summed, with_output
 from hermotrope_core.quantity import QuantityError, parse, show
 
+USUAL_EFFICIENCY = "85 %"
+"""Taken for an adapter that nobody measured (typical): what follows from it is typical too."""
+NEW_MODE = "/device/modes/new/power_w"
+"""The place of a mode's watts that is not there yet: nothing is known of it, so nothing is expected."""
 AC = (
     "an AC adapter says nothing about direct current: measure the volts behind the device's rectifier, "
     "or leave the adapter in place"
@@ -58,16 +62,24 @@ def mode_from_reading(request: HttpRequest, pk: int) -> HttpResponse:
     name = post.get("name", "").strip()
     if not name:
         raise EditError("name the mode that you measured, for example slew")
-    readings = {"volts": parse(post.get("volts", ""), "V"), "amps": parse(post.get("amps", ""), "A")}
-    key = "draw-behind" if post.get("where") == "battery" else "draw"
+    where = post.get("where", "inlet")
+    key = {"battery": "draw-behind", "plug-in": "plug-in"}.get(where, "draw")
+    if case.mains_at(len(case.path)) and key == "draw":
+        raise EditError("mains volts stand at this inlet: read watts with a plug-in meter, never with probes")
+    if key == "plug-in":
+        readings = {"watts": parse(post.get("volts", ""), "W")}
+    else:
+        readings = {"volts": parse(post.get("volts", ""), "V"), "amps": parse(post.get("amps", ""), "A")}
+    guessed = False
     if key == "draw-behind":
-        readings["efficiency"] = parse(post.get("efficiency", "") or "85 %", "%")
-    found = summed(key, readings, case, f"/device/modes/{len(case.device.modes)}/power_w")
-    where = "at a battery through an adapter" if key == "draw-behind" else "at the inlet"
+        guessed = not post.get("efficiency", "").strip()
+        readings["efficiency"] = parse(post.get("efficiency", "").strip() or USUAL_EFFICIENCY, "%")
+    found = summed(key, [readings], case, NEW_MODE)
+    words = {"battery": "at a battery through an adapter", "plug-in": "by a plug-in meter"}.get(where, "at the inlet")
     power = Known(
         value=float(f"{found.value:.4g}"),
-        known_by="typical" if key == "draw-behind" else "measured",
-        note=f"{found.values}, read {where}",
+        known_by="typical" if guessed else "measured",
+        note=f"{found.values}, read {words}" + (f"; the adapter’s {USUAL_EFFICIENCY} is a guess" if guessed else ""),
     )
     added = actions.with_mode(case, Mode(name=name, kind="power", power_w=power))
     done = actions.put(pk, version_of(request), added, f"Mode: {name}, as read")
@@ -86,27 +98,43 @@ def measure(request: HttpRequest, pk: int, key: str) -> HttpResponse:
     if key not in helpers_for(conversion.case, place):
         raise Http404
     helper = HELPERS[key]
-    typed = {take.name: request.GET.get(take.name, "").strip() for take in helper.takes}
+    typed = [
+        [(take, request.GET.get(f"{take.name}-{i}", "").strip()) for take in helper.takes] for i in range(helper.rows)
+    ]
+    once = [(take, request.GET.get(take.name, "").strip()) for take in helper.once]
     context = {
         "conversion": conversion,
         "helper": helper,
         "place": place,
         "field_id": row.id,
-        "readings": [(take.name, take.term, typed[take.name]) for take in helper.takes],
+        "whole_page": row.whole_page,
+        "rows": typed,
+        "once": once,
     }
-    if all(typed.values()):
+    used = [cells for cells in typed if any(text for _, text in cells)]
+    gap = next((take.term for take, text in (*once, *(cell for cells in used for cell in cells)) if not text), "")
+    if used and (gap or len(used) < helper.least):
+        context["wants"] = f"{gap} is still to be read." if gap else f"{helper.least} rows make the sum."
+    elif used:
         try:
-            readings = {take.name: parse(typed[take.name], take.unit) for take in helper.takes}
+            shared = {take.name: parse(text, take.unit) for take, text in once}
+            readings = [{take.name: parse(text, take.unit) for take, text in cells} | shared for cells in used]
             result = summed(key, readings, conversion.case, place)
-            value = float(f"{result.value:.4g}")
-            context |= {"result": result, "text": show(value, result.unit)}
+            context |= {"result": result, "text": show(float(f"{result.value:.4g}"), result.unit)}
             if key == "rf":
-                context["entry"] = show_table(
-                    with_output(conversion.case.device.output_by_v, readings["volts"], value), "output_by_v"
-                )
+                context |= {"entry": _rf_table(conversion.case, readings), "text": f"{len(readings)} rows"}
         except (QuantityError, ValueError) as error:
             context["error"] = str(error)
     if request.htmx:  # type: ignore[attr-defined]
         sum_only = request.htmx.target == f"m-{row.id}-sum"  # type: ignore[attr-defined]
         return render(request, "bench/_measured.html" if sum_only else "bench/_measure.html", context)
     return render(request, "bench/measure.html", {**feed_context(conversion, ""), **context})
+
+
+def _rf_table(case: Case, readings: list[dict[str, float]]) -> str:
+    """The device's table of output with these readings put in, as the field reads it."""
+    table = case.device.output_by_v
+    for one in readings:
+        made = with_output(table, one["volts"], float(f"{rf_watts(one):.4g}"))
+        table = tuple((v, y) for v, y in made)
+    return show_table(table or (), "output_by_v")
