@@ -53,6 +53,7 @@ def serve(command: str, arguments: list[str]) -> int:
         if getattr(given, "fresh", False):
             clear(folder)
         listener = listen(given.port)
+        os.environ["HERMOTROPE_PORT"] = str(listener.getsockname()[1])
         prepare(command)
     except (OSError, sqlite3.Error) as error:
         print(f"hermotrope: {error}", file=sys.stderr)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import secrets
 from pathlib import Path
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 PACKAGE = Path(__file__).resolve().parent
 
@@ -27,6 +28,19 @@ def secret_key(folder: Path) -> str:
     return file.read_text()
 
 
+def local_zone() -> str:
+    """The zone of this machine, by its usual name: TZ if that names one, else the system's; UTC where neither does."""
+    link = Path("/etc/localtime")
+    system = str(link.resolve()).rpartition("zoneinfo/")[2] if link.is_symlink() else ""
+    for name in (os.environ.get("TZ", "").lstrip(":"), system):
+        try:
+            if name and not Path(name).is_absolute():
+                return ZoneInfo(name).key
+        except (ZoneInfoNotFoundError, ValueError, OSError):
+            continue
+    return "UTC"
+
+
 DATA = data_folder()
 SECRET_KEY = secret_key(DATA)
 DEBUG = os.environ.get("HERMOTROPE_DEBUG") == "1"
@@ -35,7 +49,7 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 ROOT_URLCONF = "hermotrope.urls"
 WSGI_APPLICATION = "hermotrope.wsgi.application"
 USE_TZ = True
-TIME_ZONE = os.environ.get("TZ") or "UTC"
+TIME_ZONE = local_zone()
 LANGUAGE_CODE = "en-gb"
 USE_I18N = False
 
@@ -47,6 +61,7 @@ INSTALLED_APPS = [
     "hermotrope.proving",
 ]
 MIDDLEWARE = [
+    "hermotrope.guard.cross_site",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -54,6 +69,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "hermotrope.bench.unreadable.UnreadableMiddleware",
 ]
 TEMPLATES = [
     {
@@ -100,6 +116,8 @@ X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"
 CSRF_FAILURE_VIEW = "hermotrope.bench.views.errors.forbidden"
 CSRF_COOKIE_SAMESITE = "Strict"
+CSRF_COOKIE_NAME = f"hermotrope-{os.environ.get('HERMOTROPE_PORT', 'token')}"
+"""Our own and with the port: cookies of one machine are shared by all that it serves."""
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
 LOGGING = {

@@ -4,5 +4,8 @@ import os
 
 from django.core.wsgi import get_wsgi_application
 
+from hermotrope_core.record import warm
+
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "hermotrope.settings")
+warm()
 application = get_wsgi_application()

@@ -217,13 +217,18 @@ def _chain(graph: nx.DiGraph, path: list[object], leads: Sequence[tuple[str, Lea
 
 
 class Gap(msgspec.Struct, frozen=True):
-    """Two ends that leads must join: in words, and between which path indices."""
+    """Two ends that leads must join: in words, and between which path indices.
+
+    Fuses between `start` and `stop` stay at the front: they are in the plus wire, close to the pack.
+    """
 
     words: str
     near: Connector
     far: Connector
     start: int
     stop: int
+    done: bool = False
+    """Leads that stand there state ends that fit on both sides."""
 
 
 def gaps(case: Case) -> tuple[Gap, ...]:
@@ -237,17 +242,33 @@ def gaps(case: Case) -> tuple[Gap, ...]:
         outlet = None
     if case.mains_at(len(case.path)):
         inlet = None
-    others = [i for i, stage in enumerate(case.path) if not isinstance(stage, Lead)]
+    count = len(case.path)
+    first = next((i for i, stage in enumerate(case.path) if not isinstance(stage, Lead | Fuse)), count)
     found = []
-    if not others:
+    if first == count:
         if outlet and inlet:
-            found.append(Gap("from the outlet to the inlet", outlet, inlet, 0, len(case.path)))
+            found.append(_gap(case, "from the outlet to the inlet", (outlet, inlet), (0, count)))
         return tuple(found)
+    last = max(i for i, stage in enumerate(case.path) if not isinstance(stage, Lead))
     if outlet and outlet.kind not in WIRED:
-        found.append(Gap("from the outlet to the wires", outlet, TERMINALS, 0, others[0]))
+        found.append(_gap(case, "from the outlet to the wires", (outlet, TERMINALS), (0, first)))
     if inlet and inlet.kind not in WIRED:
-        found.append(Gap("from the wires to the inlet", TERMINALS, inlet, others[-1] + 1, len(case.path)))
+        found.append(_gap(case, "from the wires to the inlet", (TERMINALS, inlet), (last + 1, count)))
     return tuple(found)
+
+
+def _gap(case: Case, words: str, ends: tuple[Connector, Connector], span: tuple[int, int]) -> Gap:
+    leads = [stage for stage in case.path[span[0] : span[1]] if isinstance(stage, Lead)]
+    near, far = ends
+    done = bool(leads) and _goes(near, leads[0].source_end) and _goes(far, leads[-1].device_end)
+    return Gap(words, near, far, *span, done)
+
+
+def _goes(side: Connector, end: Connector | None) -> bool:
+    """Whether a lead's end is stated to fit a side; a bare end fits wires alone."""
+    if end is None or end.kind in WIRED:
+        return side.kind in WIRED
+    return joint_fit(side, end) == "mates"
 
 
 def centres_differ(case: Case) -> bool:

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import json
 import re
+from contextlib import suppress
 from math import isfinite
-from typing import Any
+from typing import Any, get_args
 
 import msgspec
 
-from hermotrope_core.case import FORMAT, Case, questions
+from hermotrope_core.case import FORMAT, Case, Connector, Device, Mode, Segment, Source, Stage, questions
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.fields import FIELDS
+from hermotrope_core.inlets import CellBay
 
 LARGEST_BYTES = 2_000_000
 """A case with every table filled is about 20 kB; anything far above that is not a case."""
@@ -85,6 +87,19 @@ def not_finite(part: object, place: str = "") -> str | None:
         if (found := not_finite(value, here)) is not None:
             return found
     return None
+
+
+def warm() -> None:
+    """Let every type of the document be met once, in one thread, before several threads meet it together.
+
+    The library that converts works out a type at its first use, and that is not safe in several threads at once.
+    """
+    whole = {"format": FORMAT, "title": "-", "device": {"name": "-"}}
+    case = case_from(whole)
+    msgspec.json.decode(msgspec.json.encode(case))
+    for kind in (*get_args(Stage), Stage, Source, Connector, CellBay, Device, Mode, Segment):
+        with suppress(msgspec.ValidationError):
+            msgspec.convert({}, kind)
 
 
 def whole_numbers(part: Any) -> Any:

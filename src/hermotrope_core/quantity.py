@@ -83,6 +83,8 @@ _FRACTION = re.compile(r"^(\d+)\s*/\s*(\d+)\s*(.*)$")
 _CLOCK = re.compile(r"^(\d+)\s*h\s*(\d{1,2})$", re.IGNORECASE)
 _SPAN = re.compile(rf"({_NUMBER})\s*(d|days?|h|hrs?|hours?|min|minutes?|m|s|secs?|seconds?|ms)\b\s*", re.IGNORECASE)
 _SPAN_S = {"d": 86400.0, "h": 3600.0, "m": 60.0, "s": 1.0}
+_UNIT = re.compile(r"[A-Za-z°]{1,12}(?:\*\*[1-3])?(?:\s?[*/]\s?[A-Za-z°]{1,12}(?:\*\*[1-3])?){0,3}")
+"""A unit: names, times and per, powers of 1 to 3; what the unit library never sees cannot take its time."""
 _PLAIN = re.compile(rf"^({_NUMBER})\s*(.*)$")
 _SUPERSCRIPTS = str.maketrans({"²": "2", "−": "-", "\u00a0": " ", "µ": "u", "μ": "u", "Ω": "Ω"})
 
@@ -180,7 +182,7 @@ def _converted(value: float, given: str, unit: str) -> float:
         word = word[:-1] + word[-1].upper()
     if unit == "F":
         word = re.sub(r"^[uµμ](?=F|f)", "micro", word).replace("f", "F")
-    if not re.fullmatch(r"[A-Za-z°/*\d ]{1,20}", word):
+    if not _UNIT.fullmatch(word):
         raise QuantityError(f"the unit {given!r} is not known; for example {EXAMPLES[unit]}")
     try:
         return float(_UNITS.Quantity(value, word).to(_PINT[unit]).magnitude)

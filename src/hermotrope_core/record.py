@@ -6,6 +6,7 @@ import base64
 import binascii
 import json
 import zlib
+from contextlib import suppress
 from datetime import date, datetime
 from typing import Any, Literal
 
@@ -13,9 +14,10 @@ import msgspec
 
 from hermotrope_core.case import Case
 from hermotrope_core.document import CaseError, case_from, refusal, tree_of
+from hermotrope_core.document import warm as warm_case
 from hermotrope_core.fields import FIELDS
 from hermotrope_core.proving.progress import Reading, Waiver
-from hermotrope_core.runlog import Column
+from hermotrope_core.runlog import Column, Remark
 
 FORMAT = "hermotrope-record/1"
 LARGEST_BYTES = 120_000_000
@@ -140,6 +142,14 @@ def unpacked(text: str) -> bytes:
     if reader.unconsumed_tail:
         raise ValueError(f"the log in it is larger than {LARGEST_BYTES / 1e6:g} MB")
     return data
+
+
+def warm() -> None:
+    """Let every type of the record be met once, in one thread (see `document.warm`)."""
+    warm_case()
+    for kind in (Record, Proved, LogFile, LogMapping, FitTaken, StepNote, PartNote, Reading, Waiver, Remark):
+        with suppress(msgspec.ValidationError):
+            msgspec.convert({}, kind)
 
 
 def is_record(data: bytes) -> bool:

@@ -154,7 +154,7 @@ class Chains(SimpleTestCase):
 
     def test_what_leads_must_join(self) -> None:
         made = case("judgements", "all-well")
-        self.assertEqual([(g.start, g.stop) for g in gaps(made)], [(0, 0), (3, 4)])
+        self.assertEqual([(g.start, g.stop) for g in gaps(made)], [(0, 1), (3, 4)])
         direct = msgspec.structs.replace(made, path=made.path[3:])
         self.assertEqual([(g.start, g.stop) for g in gaps(direct)], [(0, 1)])
 

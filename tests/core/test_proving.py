@@ -289,12 +289,13 @@ class Locks(TestCase):
             with self.subTest(changed=changed):
                 self.assertNotEqual(basis_of(mount(**changed)), self.basis)
 
-    def test_the_newest_reading_counts(self) -> None:
+    def test_the_reading_that_came_last_counts_whatever_the_clock_said(self) -> None:
         made = [
             Reading("open-voltage.volts", 21.0, "2026-01-02", "hand", self.basis),
-            Reading("open-voltage.volts", -21.0, "2026-01-01", "hand", self.basis),
+            Reading("open-voltage.volts", -13.0, "2026-01-01", "hand", self.basis),
         ]
-        self.assertEqual(progress(gates(self.situation, {}), made, ())[0].state, "passed")
+        self.assertEqual(progress(gates(self.situation, {}), made, ())[0].state, "failed")
+        self.assertEqual(progress(gates(self.situation, {}), made[::-1], ())[0].state, "passed")
 
 
 class Faults(TestCase):

@@ -102,11 +102,11 @@ class Intake(TestCase):
             self.assertIn("nobody probes", self.post("polarity", 422, red_on="centre", text="5 V"))
 
     def test_a_mode_comes_from_a_reading(self) -> None:
-        self.post("reading", name="slew", volts="12.0 V", amps="2 A", where="inlet")
+        self.post("reading", name="swing", volts="12.0 V", amps="2 A", where="inlet")
         self.post("reading", name="park", volts="18.5 V", amps="0.4 A", where="battery")
         self.post("reading", name="wait", volts="18.5 V", amps="0.4 A", where="battery", efficiency="90 %")
         made = [(m.name, number(m.power_w), m.power_w.known_by) for m in self.now().case.device.modes[-3:]]  # type: ignore[arg-type, union-attr]
-        self.assertEqual(made, [("slew", 24.0, "measured"), ("park", 6.29, "typical"), ("wait", 6.66, "measured")])
+        self.assertEqual(made, [("swing", 24.0, "measured"), ("park", 6.29, "typical"), ("wait", 6.66, "measured")])
         self.post("set", place="/device/inlet/kind", text="mains")
         self.assertIn("plug-in meter", self.post("reading", 422, name="mains", volts="230", amps="1", where="inlet"))
 

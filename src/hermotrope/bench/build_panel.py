@@ -42,7 +42,7 @@ def build_context(conversion: Conversion, feed: Feed) -> dict[str, Any]:
     if feed.situation is None or case.source is None:
         return context
     situation = feed.situation
-    shelf = [(item.name, item.content()) for item in Item.objects.filter(kind="lead").order_by("-have", "position")]
+    shelf = [(item.name, item.readable()) for item in Item.objects.filter(kind="lead").order_by("-have", "position")]
     leads = [(name, lead) for name, lead in shelf if isinstance(lead, Lead)]
     return context | {
         "leads": [_lead(case, one) for one in lead_margins(situation)],
@@ -112,6 +112,7 @@ def _join(case: Case, gap: Gap, leads: list[tuple[str, Lead]]) -> dict[str, Any]
         "words": gap.words,
         "start": gap.start,
         "stop": gap.stop,
+        "done": gap.done,
         "chains": [
             {
                 "links": [(link.name, link.end.words) for link in chain.links],

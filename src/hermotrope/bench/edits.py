@@ -7,10 +7,10 @@ from typing import Any
 
 import msgspec
 
+from hermotrope.entry.connectors import as_connector
 from hermotrope.entry.typed import Edit, EditError, change_at
-from hermotrope_core.case import USES, Case, Connector, Mode, maybe, number
+from hermotrope_core.case import USES, Case, Mode, maybe, number
 from hermotrope_core.document import tree_of
-from hermotrope_core.inlets import knows_sign
 
 
 def edit(case: Case, place: str, text: str, known_by: str = "") -> Edit:
@@ -18,39 +18,12 @@ def edit(case: Case, place: str, text: str, known_by: str = "") -> Edit:
     parts = [part for part in place.split("/") if part]
     tree = tree_of(case)
     if parts[:2] in (["device", "inlet"], ["source", "outlet"]) and len(parts) == 3:
-        return _connector(case, tree, parts, change_at(tree, place, text, known_by))
+        old = case.device.inlet if parts[0] == "device" else case.source.outlet if case.source else None
+        return as_connector(old, tree[parts[0]].get(parts[1]), place, change_at(tree, place, text, known_by))
     if re.fullmatch(r"/device/modes/\d+/kind", place):
         return _mode_kind(case, int(parts[2]), text)
     limit = getattr(case.device.supply, parts[2], None) if parts[:2] == ["device", "supply"] and parts[2:] else None
     return change_at(tree, place, text, known_by, limit)
-
-
-OF_ONE_KIND = ("outer_mm", "inner_mm", "pin_count", "arc_deg", "readings")
-"""What a connector of another kind does not have."""
-OTHER_CONNECTOR = ("kind", "outer_mm", "inner_mm", "pin_count", "gender")
-"""Another of these is another connector: what was measured on the old one does not hold for it."""
-
-
-def _connector(case: Case, tree: Any, parts: list[str], made: Edit) -> Edit:
-    """A change of a connector; one that makes it another connector takes back what was known of its polarity."""
-    old: Connector | None = case.device.inlet if parts[0] == "device" else case.source.outlet if case.source else None
-    name, at = parts[2], f"/{parts[0]}/{parts[1]}"
-    stood = old is not None and getattr(old, name) is not None
-    if old is None or not stood or name not in OTHER_CONNECTOR or not made.patch:
-        return made
-    have = tree[parts[0]][parts[1]]
-    drops = ["polarity", "measured", "found_by", *(OF_ONE_KIND if name == "kind" else ())]
-    if name == "pin_count":
-        drops.append("readings")
-    dropped = [one for one in drops if one in have]
-    if getattr(old, name) == made.patch[-1].get("value") or not dropped:
-        return made
-    patch = [*({"op": "remove", "path": f"{at}/{one}"} for one in dropped), *made.patch]
-    if name == "kind":
-        patch = [{"op": "replace", "path": at, "value": {"kind": made.patch[-1].get("value")}}]
-    known = knows_sign(old) or old.measured
-    told = "It is another connector now: its polarity is open again, measure it anew. Undo brings the old one back."
-    return Edit(patch, made.label, told if known else "")
 
 
 def with_trait(case: Case, trait: str, *, on: bool) -> Case:

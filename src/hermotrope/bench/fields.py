@@ -11,6 +11,20 @@ from hermotrope_core.case import Case
 from hermotrope_core.document import CaseError, case_from, tree_of
 
 
+class UnreadableCase(Exception):
+    """A stored case that this version cannot read was used as one; the message says why."""
+
+
+class Unreadable:
+    """A stored case that cannot be read: its tree and the reason. Any use of it as a case raises `UnreadableCase`."""
+
+    def __init__(self, tree: Any, why: str) -> None:
+        self.tree, self.why = tree, why
+
+    def __getattr__(self, name: str) -> Any:
+        raise UnreadableCase(self.why)
+
+
 class CaseField(models.JSONField):
     """Stores a `Case` as its JSON document; what is read back has been validated again."""
 
@@ -18,14 +32,21 @@ class CaseField(models.JSONField):
 
     def from_db_value(self, value: Any, expression: Any, connection: Any) -> Case | None:
         tree = super().from_db_value(value, expression, connection)
-        return None if tree is None else case_from(tree)
+        if tree is None:
+            return None
+        try:
+            return case_from(tree)
+        except CaseError as error:
+            return Unreadable(tree, str(error))  # type: ignore[return-value]  # raises as soon as it is used as a case
 
     def get_prep_value(self, value: Any) -> Any:
+        if isinstance(value, Unreadable):
+            return super().get_prep_value(value.tree)
         return super().get_prep_value(tree_of(value) if isinstance(value, Case) else value)
 
     def to_python(self, value: Any) -> Case | None:
-        if value is None or isinstance(value, Case):
-            return value
+        if value is None or isinstance(value, Case | Unreadable):
+            return value  # type: ignore[return-value]
         try:
             return case_from(value)
         except CaseError as error:

@@ -118,12 +118,11 @@ def shelf_for(ask: Ask) -> Shelf:
     parts: list[Part] = []
     found = Item.objects.exclude(kind="meter")
     for item in found if ask.all_parts else found.exclude(have=Item.Have.MAYBE):
-        content, have = item.content(), item.have != Item.Have.MAYBE
+        content, have = item.readable(), item.have != Item.Have.MAYBE
         if isinstance(content, Source):
             if CHEMISTRIES[content.chemistry].endless and not ask.wall:
                 continue
-            known = {name: getattr(item, name) for name in ("price", "mass_g") if getattr(item, name) is not None}
-            packs.append(Pack(msgspec.structs.replace(content, **known), have, item.key))
+            packs.append(Pack(content, have, item.key))
         elif content is not None:
             parts.append(Part(content, item.name, have, item.price, item.mass_g))
     return Shelf(tuple(packs), tuple(parts))

@@ -8,10 +8,9 @@ from typing import Any
 import msgspec
 
 from hermotrope.drawings.line import stage_kind, stage_title
-from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, row, rows
+from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, connector_rows, row, rows
 from hermotrope_core.bank import fed_from
-from hermotrope_core.case import USES, Case, Connector, Mode, Source, Stage, Trait, maybe, number
-from hermotrope_core.inlets import fixed_by_standard, mains_like
+from hermotrope_core.case import USES, Case, Mode, Source, Stage, Trait, maybe, number
 from hermotrope_core.measure import HELPERS, helpers_for
 from hermotrope_core.quantity import show
 
@@ -127,7 +126,7 @@ def _source_panel(case: Case) -> Panel:
         rows=helped(case, rows(source, SOURCE_FIELDS, "/source")),
         more=rows(source, SOURCE_MORE, "/source"),
         port=rows(port, PORT_FIELDS, "/source/regulated_output") if port else (),
-        connector=_connector(source.outlet, "/source/outlet"),
+        connector=connector_rows(source.outlet, "/source/outlet"),
     )
 
 
@@ -156,21 +155,6 @@ def port_rows(source: Source) -> tuple[PortRow, ...]:
     return tuple(made)
 
 
-def _connector(part: Connector | None, at: str) -> tuple[Row, ...]:
-    if part is None:
-        return rows(None, ("kind",), at)
-    if mains_like(part):
-        return rows(part, ("kind",), at)
-    if fixed_by_standard(part):
-        return rows(part, ("kind", "gender", "rating_a"), at)
-    names = ["kind", "polarity", "measured", "gender", "alternating", "rating_a"]
-    if part.kind == "barrel":
-        names[1:1] = ["outer_mm", "inner_mm"]
-    if part.kind == "pins":
-        names[1:1] = ["pin_count", "arc_deg"]
-    return rows(part, (*names, "wires"), at)
-
-
 def _device_panel(case: Case, index: int) -> Panel:
     device = case.device
     used = {segment.mode for segment in case.duty.repeat}
@@ -190,7 +174,7 @@ def _device_panel(case: Case, index: int) -> Panel:
         "device",
         len(case.path),
         rows=rows(device.supply, ("min_v", "nominal_v", "max_v", "absolute_max_v"), "/device/supply"),
-        connector=_connector(device.inlet, "/device/inlet"),
+        connector=connector_rows(device.inlet, "/device/inlet"),
         modes=tuple(_mode(case, mode, i, mode.name in used) for i, mode in enumerate(device.modes)),
         flags=(*flags, *battery, row(device, "name", "/device")),
         bay=rows(device.bay, ("size", "columns", "links", "leads", "fed_slot"), "/device/bay") if device.bay else (),

@@ -41,7 +41,7 @@ def tray(case: Case, at: int) -> list[dict[str, Any]]:
     rows = []
     items = Item.objects.exclude(kind__in=("source", "meter")).order_by("-have", "position", "pk")
     for item in items[:MOST_TRAY]:
-        part = item.content()
+        part = item.readable()
         if part is None or isinstance(part, Source):
             continue
         places = [spot.problem for spot in spots(case, part)]

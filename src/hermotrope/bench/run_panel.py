@@ -286,7 +286,7 @@ def overlay(case: Case, ask: RunAsk, wish: float | None) -> dict[str, Any] | Non
     """The same path and duty on other packs: curves on one axis, and each one's runtime and verdict."""
     if not ask.overlaid:
         return None
-    items = {item.key: item.content() for item in Item.objects.filter(kind="source", key__in=ask.overlaid)}
+    items = {item.key: item.readable() for item in Item.objects.filter(kind="source", key__in=ask.overlaid)}
     sources = [part for key in ask.overlaid if isinstance(part := items.get(key), Source)]
     situations = [Situation(planned(case))]
     situations += [Situation(planned(msgspec.structs.replace(case, source=source))) for source in sources]

@@ -1,5 +1,6 @@
 from django.urls import path
 
+from hermotrope.bench import unreadable
 from hermotrope.bench.views import bench, build, changes, feed, inlets, intake, match, run
 
 urlpatterns = [
@@ -42,4 +43,5 @@ urlpatterns = [
     path("c/<int:pk>/step/", changes.step, name="step"),
     path("c/<int:pk>/done/", changes.done, name="done"),
     path("c/<int:pk>/remove/", changes.remove, name="remove"),
+    path("c/<int:pk>/unreadable/remove/", unreadable.remove, name="unreadable-remove"),
 ]

@@ -11,6 +11,7 @@ from hermotrope_core.case import Connector, Known, Mode, Value
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import WHOLE_NUMBERS
 from hermotrope_core.fields import FIELDS
+from hermotrope_core.inlets import fixed_by_standard, mains_like
 from hermotrope_core.quantity import EXAMPLES
 from hermotrope_core.wiring import PARTS
 
@@ -248,3 +249,19 @@ def signs_of(connector: Connector) -> tuple[tuple[str, str], ...]:
 
 def rows(part: Value | None, names: Sequence[str], at: str) -> tuple[Row, ...]:
     return tuple(row(part, name, at) for name in names)
+
+
+def connector_rows(part: Connector | None, at: str) -> tuple[Row, ...]:
+    """The fields that a connector of its kind has; of one that nobody stated, its kind."""
+    if part is None:
+        return rows(None, ("kind",), at)
+    if mains_like(part):
+        return rows(part, ("kind",), at)
+    if fixed_by_standard(part):
+        return rows(part, ("kind", "gender", "rating_a"), at)
+    names = ["kind", "polarity", "measured", "gender", "alternating", "rating_a"]
+    if part.kind == "barrel":
+        names[1:1] = ["outer_mm", "inner_mm"]
+    if part.kind == "pins":
+        names[1:1] = ["pin_count", "arc_deg"]
+    return rows(part, (*names, "wires"), at)

@@ -35,9 +35,13 @@ def tick(conversion: Conversion, key: str, *, done: bool) -> None:
 
 
 @transaction.atomic
-def annotate(conversion: Conversion, key: str, note: str) -> None:
-    """Keep a note with a step. Raises `EditError`."""
+def annotate(conversion: Conversion, key: str, note: str, was: str | None = None) -> None:
+    """Keep a note with a step; `was` is what stood there when the typing began. Raises `EditError`."""
     _step(conversion, key)
+    kept = StepMark.objects.filter(conversion=conversion, key=key).first()
+    now = kept.note if kept is not None else ""
+    if was is not None and was != now and note.strip() != now:
+        raise EditError(f"changed in another tab to “{now}”; press Enter again to put yours in its place")
     if len(note) > LONGEST_NOTE:
         raise EditError(f"a note has at most {LONGEST_NOTE} characters; this one has {len(note)}")
     StepMark.objects.update_or_create(conversion=conversion, key=key, defaults={"note": note.strip()})

@@ -17,7 +17,7 @@ from hermotrope_core.sheet import PartLine, parts_list
 def parts_context(conversion: Conversion) -> dict[str, Any]:
     """The parts list: own or buy and the price as marked, else as the shelf has it; the sums."""
     marks = {row.key: row for row in PartMark.objects.filter(conversion=conversion)}
-    shelf = [(item, item.content()) for item in Item.objects.filter(kind__in=_kinds(conversion))]
+    shelf = [(item, item.readable()) for item in Item.objects.filter(kind__in=_kinds(conversion))]
     rows = []
     for line in parts_list(conversion.case):
         mark = marks.get(line.key)

@@ -66,7 +66,7 @@ class ReadingRow(models.Model):
     basis = models.CharField(max_length=12)
 
     class Meta:
-        ordering = ["taken_at", "pk"]
+        ordering = ["pk"]
 
 
 class WaiverRow(models.Model):

@@ -8,17 +8,28 @@ from typing import Any
 
 import jsonpatch
 import jsonpointer
+import msgspec
 from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.utils.text import slugify
 
+from hermotrope.entry.connectors import as_connector
 from hermotrope.entry.typed import change_at
 from hermotrope.formats.shelf_file import COLUMNS
-from hermotrope.shelf.models import ImportDraft, Item
-from hermotrope.shelf.parts import part_from, part_tree
+from hermotrope.shelf.models import COLUMN_FACTS, ImportDraft, Item
+from hermotrope.shelf.parts import item_groups, part_from, part_tree
 from hermotrope_core.case import Source, maybe
 from hermotrope_core.document import CaseError
 from hermotrope_core.quantity import QuantityError, parse
+
+
+class Entry(msgspec.Struct, frozen=True):
+    """What was typed into a field, how it is known, and what stood there when the typing began (None: not said)."""
+
+    typed: str
+    known_by: str = ""
+    was: str | None = None
+
 
 CHUNK = 500
 """Rows of a file that are judged at a time."""
@@ -31,7 +42,7 @@ def add(kind: str, name: str, part: Any, note: str = "") -> Item:
     content = part_from(kind, part)
     item = Item(kind=kind, name=name[:200], part=part_tree(content), note=note[:300], have=Item.Have.OWN, position=0)
     if isinstance(content, Source):
-        for column in NUMBERS:
+        for column in COLUMN_FACTS:
             setattr(item, column, maybe(getattr(content, column)))
     item.key = free_key(name)
     item.save()
@@ -45,10 +56,24 @@ def free_key(name: str) -> str:
     return next(key for i in range(len(taken) + 1) if (key := base if i == 0 else f"{base}-{i + 1}") not in taken)
 
 
+class Behind(Exception):
+    """The value was changed in another tab meanwhile: it is `now` what this page did not know."""
+
+    def __init__(self, now: str) -> None:
+        self.now = now
+        super().__init__(f"changed in another tab to {now or 'nothing'}; enter yours again if you still want it")
+
+
 @transaction.atomic
-def set_field(pk: int, name: str, typed: str) -> Item:
-    """Take what was typed into one field of an item. Raises `CaseError` and `Item.DoesNotExist`."""
-    item = Item.objects.get(pk=pk)
+def set_field(pk: int, name: str, typed: str, was: str | None = None) -> Item:
+    """Take what was typed into one field of an item. Raises `CaseError`, `Behind` and `Item.DoesNotExist`.
+
+    `was` is what stood there when the typing began; None where the page does not say.
+    """
+    item = Item.objects.select_for_update().get(pk=pk)
+    now = field_text(item, name)
+    if was is not None and was != now and typed.strip() != now:
+        raise Behind(now)
     if name in NUMBERS:
         setattr(item, name, _number(name, typed))
     elif name == "count":
@@ -65,10 +90,19 @@ def set_field(pk: int, name: str, typed: str) -> Item:
 
 
 @transaction.atomic
-def set_part(pk: int, place: str, typed: str, known_by: str = "") -> Item:
-    """Take what was typed at a place inside an item's part. Raises `EditError`, `CaseError`, `Item.DoesNotExist`."""
+def set_part(pk: int, place: str, entry: Entry) -> tuple[Item, str]:
+    """Take what was typed at a place inside an item's part: the item, and what else changed with it.
+
+    Raises `EditError`, `CaseError`, `Behind`, `Item.DoesNotExist`.
+    """
     item = Item.objects.select_for_update().get(pk=pk)
-    change = change_at(item.part, place, typed, known_by)
+    now = _row_text(item, place)
+    if entry.was is not None and entry.was != now and entry.typed.strip() != now:
+        raise Behind(now)
+    change = change_at(item.part, place, entry.typed, entry.known_by)
+    end = place.strip("/").split("/")[0]
+    if end in ("outlet", "source_end", "device_end"):
+        change = as_connector(getattr(item.content(), end), (item.part or {}).get(end), place, change)
     try:
         tree = jsonpatch.apply_patch(item.part, change.patch)
     except (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException) as error:
@@ -78,7 +112,21 @@ def set_part(pk: int, place: str, typed: str, known_by: str = "") -> Item:
     if place == "/name" and isinstance(content, Source):
         item.name = content.name[:200]
     item.save()
-    return item
+    return item, change.told
+
+
+def _row_text(item: Item, place: str) -> str:
+    """What the field at a place of a part shows now."""
+    rows = (row for _, rows in item_groups(item.content()) for row in rows)
+    return next((row.text for row in rows if row.place == place), "")
+
+
+def field_text(item: Item, name: str) -> str:
+    """A field of the list as its cell shows it."""
+    value = getattr(item, name, None) if name in (*NUMBERS, "count", "have", "name", "note") else None
+    if value is None:
+        return ""
+    return f"{value:.2f}".rstrip("0").rstrip(".") if isinstance(value, float) else str(value)
 
 
 def _number(name: str, typed: str) -> float | None:

@@ -16,7 +16,7 @@ def pack_groups(case: Case) -> list[tuple[str, list[dict[str, Any]]]]:
     groups: dict[str, list[dict[str, Any]]] = {}
     for item in Item.objects.filter(kind="source"):
         group = "Yours" if item.have != Item.Have.MAYBE else item.group or "Other packs"
-        source = item.content()
+        source = item.readable()
         if isinstance(source, Source):
             groups.setdefault(group, []).append(_entry(item, source, low, high))
     return sorted(groups.items(), key=lambda pair: pair[0] != "Yours")

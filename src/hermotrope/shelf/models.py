@@ -4,10 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
 from django.core.validators import MinValueValidator
 from django.db import models
 
 from hermotrope.shelf.parts import KINDS, Part, certainty, part_from, summary
+from hermotrope_core.case import Source
+from hermotrope_core.document import CaseError
+
+COLUMN_FACTS = ("price", "mass_g", "recharge_h")
+"""Facts of a pack that the shelf keeps in columns, to sort and filter by."""
 
 
 class Item(models.Model):
@@ -43,9 +49,26 @@ class Item(models.Model):
         """The validated part. Raises CaseError if the row was tampered with."""
         return part_from(self.kind, self.part)
 
+    def readable(self) -> Part:
+        """The part with the price, mass and hours that its row states; None where it cannot be read.
+
+        The one place where a shelf row becomes a part of a conversion.
+        """
+        try:
+            part = self.content()
+        except CaseError:
+            return None
+        if not isinstance(part, Source):
+            return part
+        stated = {name: getattr(self, name) for name in COLUMN_FACTS if getattr(self, name) is not None}
+        return msgspec.structs.replace(part, **stated) if stated else part
+
     @property
     def summary(self) -> str:
-        return summary(self.content())
+        try:
+            return summary(self.content())
+        except CaseError as error:
+            return f"cannot be read: {error}"
 
     @property
     def certainty(self) -> str:

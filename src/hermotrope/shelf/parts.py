@@ -7,10 +7,11 @@ from typing import Any
 import msgspec
 
 from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
-from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, rows
+from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, connector_rows, rows
 from hermotrope_core.adapters import BARE, live_end
 from hermotrope_core.case import Converter, Fuse, Lead, Source, Stage, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.circuit import full_volts
 from hermotrope_core.document import CaseError, refusal
 
 KINDS = {
@@ -79,8 +80,7 @@ def span(source: Source) -> tuple[float, float]:
     if source.regulated_output is not None:
         held = number(source.regulated_output.output_v)
         return held, held
-    full = source.cells_in_series * CHEMISTRIES[source.chemistry].full_v
-    return number(source.cutoff_v), full if source.full_v is None else number(source.full_v)
+    return number(source.cutoff_v), full_volts(source)
 
 
 def certainty(tree: Any) -> str:
@@ -103,8 +103,15 @@ def item_groups(part: Part) -> list[tuple[str, tuple[Row, ...]]]:
     if part is None:
         return []
     if not isinstance(part, Source):
-        return [("What it is", rows(part, STAGE_FIELDS[stage_kind(part)], ""))]
-    groups = [("Cells", rows(part, SOURCE_FIELDS, "")), ("Age and limits", rows(part, LIMITS, ""))]
+        stage = [("What it is", rows(part, STAGE_FIELDS[stage_kind(part)], ""))]
+        if isinstance(part, Lead):
+            stage += [
+                ("Towards the source", connector_rows(part.source_end, "/source_end")),
+                ("Towards the device", connector_rows(part.device_end, "/device_end")),
+            ]
+        return stage
+    groups = [("Cells", rows(part, SOURCE_FIELDS, "")), ("Outlet", connector_rows(part.outlet, "/outlet"))]
+    groups.append(("Age and limits", rows(part, LIMITS, "")))
     if part.regulated_output is not None:
         groups.append(("The port in use", rows(part.regulated_output, PORT_FIELDS, "/regulated_output")))
     for i, port in enumerate(part.ports):

@@ -106,7 +106,11 @@ def set_field(request: HttpRequest, pk: int) -> HttpResponse:
     context: dict[str, Any] = {"have_choices": Item.Have.choices}
     status = 200
     try:
-        context["item"] = actions.set_field(pk, name, typed)
+        context["item"] = actions.set_field(pk, name, typed, request.POST.get("was"))
+    except actions.Behind as behind:
+        status = 409
+        told = {"field": name, "text": typed, "why": str(behind)}
+        context |= {"item": get_object_or_404(Item, pk=pk), "refused": told}
     except Item.DoesNotExist:
         raise Http404 from None
     except CaseError as error:
@@ -127,7 +131,10 @@ def item(request: HttpRequest, pk: int) -> HttpResponse:
 
 def item_context(request: HttpRequest, found: Item, refused: Row | None = None) -> dict[str, Any]:
     """What the page of an item shows; `refused` is a field whose entry was not taken."""
-    part = found.content()
+    try:
+        part = found.content()
+    except CaseError as error:
+        return {"item": found, "unreadable": str(error), "groups": [], "have_choices": Item.Have.choices}
     ports = ports_of(part) if isinstance(part, Source) else ()
     context: dict[str, Any] = {
         "item": found,
@@ -144,13 +151,14 @@ def item_context(request: HttpRequest, found: Item, refused: Row | None = None) 
 def set_part(request: HttpRequest, pk: int) -> HttpResponse:
     """Take what was typed into a value of an item; a refused entry stays with its reason."""
     place, typed = request.POST.get("place", ""), request.POST.get("text", "")
-    status, refused = 200, None
+    status, refused, told = 200, None, ""
     try:
-        found = actions.set_part(pk, place, typed, request.POST.get("known_by", ""))
+        entry = actions.Entry(typed, request.POST.get("known_by", ""), request.POST.get("was"))
+        found, told = actions.set_part(pk, place, entry)
     except Item.DoesNotExist:
         raise Http404 from None
-    except (EditError, CaseError) as error:
-        found, status = get_object_or_404(Item, pk=pk), 422
+    except (EditError, CaseError, actions.Behind) as error:
+        found, status = get_object_or_404(Item, pk=pk), 409 if isinstance(error, actions.Behind) else 422
         why = error.why if isinstance(error, CaseError) else str(error)
         rows = (row for _, rows in item_groups(found.content()) for row in rows)
         here = next((row for row in rows if row.place == place), None)
@@ -160,7 +168,7 @@ def set_part(request: HttpRequest, pk: int) -> HttpResponse:
     if not request.htmx and status == 200:  # type: ignore[attr-defined]
         return redirect("shelf-item", pk)
     template = "shelf/_item_body.html" if request.htmx else "shelf/item.html"  # type: ignore[attr-defined]
-    return render(request, template, item_context(request, found, refused), status=status)
+    return render(request, template, item_context(request, found, refused) | {"notice": told}, status=status)
 
 
 @require_GET

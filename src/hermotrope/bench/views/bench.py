@@ -11,6 +11,7 @@ from django.views.decorators.http import require_http_methods, require_POST
 
 from hermotrope.bench import actions
 from hermotrope.bench.feed import Feed
+from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.strip import small_line
 from hermotrope.proving import records
@@ -68,6 +69,8 @@ def _bench(request: HttpRequest, error: str = "", status: int = 200) -> HttpResp
 
 
 def _strip(conversion: Conversion) -> dict[str, object]:
+    if isinstance(conversion.case, Unreadable):
+        return {"conversion": conversion, "unreadable": conversion.case.why}
     feed = Feed(conversion.case)
     source = conversion.case.source
     low, high = conversion.runtime_low_s, conversion.runtime_high_s

@@ -20,7 +20,7 @@ from hermotrope.drawings.wiring import wiring
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope_core.adapters import CENTRES, centres_differ, gaps
-from hermotrope_core.case import Case, Choice, Connector, Lead, Stage, Switch, planned, questions
+from hermotrope_core.case import Case, Choice, Connector, Fuse, Lead, Stage, Switch, planned, questions
 from hermotrope_core.choose import choose
 from hermotrope_core.findings.voltage import ridden_by_child
 from hermotrope_core.netlist import netlist
@@ -61,14 +61,16 @@ def use_chain(request: HttpRequest, pk: int) -> HttpResponse:
     if gap is None:
         raise EditError("nothing is to be joined there any more")
     wanted = request.POST.get("leads", "")
-    leads = _from_shelf(wanted) if wanted else [_made(case.path[gap.start : gap.stop], gap.near, gap.far)]
-    path = [*case.path[: gap.start], *leads, *case.path[gap.stop :]]
+    inside = case.path[gap.start : gap.stop]
+    leads = _from_shelf(wanted) if wanted else [_made(inside, gap.near, gap.far)]
+    fuses = [stage for stage in inside if isinstance(stage, Fuse)]
+    path = [*case.path[: gap.start], *fuses, *leads, *case.path[gap.stop :]]
     made = actions.with_path(case, _signed(case, path))
     return body(request, actions.put(pk, version_of(request), made, f"Joined {gap.words}"))
 
 
 def _from_shelf(indices: str) -> list[Stage]:
-    items = [item.content() for item in Item.objects.filter(kind="lead").order_by("-have", "position")]
+    items = [item.readable() for item in Item.objects.filter(kind="lead").order_by("-have", "position")]
     leads = [part for part in items if isinstance(part, Lead)]
     if not re.fullmatch(r"\d{1,4}(,\d{1,4}){0,9}", indices) or max(map(int, indices.split(","))) >= len(leads):
         raise EditError("those leads are no longer on the shelf")
@@ -89,7 +91,7 @@ def _into(connector: Connector) -> Connector | None:
         kind=connector.kind,
         outer_mm=connector.outer_mm,
         inner_mm=connector.inner_mm,
-        polarity="marked",
+        polarity="unknown" if connector.kind == "barrel" else "marked",
         gender=gender,
         pin_count=connector.pin_count,
     )

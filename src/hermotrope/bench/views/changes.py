@@ -64,6 +64,7 @@ def body(
     context = feed_context(conversion, panel or request.POST.get("panel", ""), refused, query_behind(request))
     if status != 200 and request.resolver_match:
         context["typed"] = {**request.POST.dict(), "form": request.resolver_match.url_name, "error": notice}
+    context["unsaved"] = status != 200
     return answer(request, "bench/_body.html", {**context, "notice": notice}, status)
 
 
@@ -149,7 +150,7 @@ def _answer(
     if row.whole_page:
         return body(request, conversion, notice, status, refused=refused)
     context = feed_context(conversion, request.POST.get("panel", ""), refused)
-    return answer(request, "bench/_set.html", {**context, "row": row}, status)
+    return answer(request, "bench/_set.html", {**context, "row": row, "unsaved": refusal is not None}, status)
 
 
 @whole
@@ -191,7 +192,7 @@ def trait(request: HttpRequest, pk: int) -> HttpResponse:
 def choose_pack(request: HttpRequest, pk: int) -> HttpResponse:
     """Feed the device from a pack of the starter shelf; the case gets its own copy."""
     item = Item.objects.filter(kind="source", key=request.POST.get("key", "")).first()
-    source = item.content() if item else None
+    source = item.readable() if item else None
     if not isinstance(source, Source):
         raise EditError("choose a pack of the shelf")
     case = actions.with_source(get_object_or_404(Conversion, pk=pk).case, source)
@@ -234,7 +235,7 @@ def change_stage(request: HttpRequest, pk: int) -> HttpResponse:
 def _shelf_stage(key: str) -> Stage:
     """A copy of a stage of the shelf."""
     item = Item.objects.filter(key=key).exclude(kind__in=("source", "meter")).first()
-    part = item.content() if item else None
+    part = item.readable() if item else None
     if part is None or isinstance(part, Source):
         raise EditError("that part is no longer on the shelf")
     return part

@@ -11,11 +11,13 @@ from django.views.decorators.http import require_GET
 
 from hermotrope.bench.build_panel import build_context
 from hermotrope.bench.feed import Feed
+from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.match_panel import match_context
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_for, panel_of_place, port_rows
 from hermotrope.bench.places import kind_problems, move_problems, tray
 from hermotrope.bench.run_panel import run_context
+from hermotrope.bench.unreadable import tree_file
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.bay import bay_view
 from hermotrope.drawings.ends import other_end
@@ -238,8 +240,10 @@ def _soc(text: str) -> float:
 
 @require_GET
 def export(request: HttpRequest, pk: int) -> HttpResponse:
-    """The case document as a file."""
+    """The case document as a file; one that cannot be read as it is stored."""
     conversion = get_object_or_404(Conversion, pk=pk)
+    if isinstance(conversion.case, Unreadable):
+        return tree_file(conversion)
     name = re.sub(r"[^a-z0-9]+", "-", conversion.title.lower()).strip("-") or "case"
     headers = {"Content-Disposition": f'attachment; filename="{name}.json"'}
     return HttpResponse(write_case(conversion.case), content_type="application/json", headers=headers)

@@ -52,7 +52,9 @@ def _steps(request: HttpRequest, conversion: Conversion, error: str = "") -> Htt
         return redirect(f"{conversion.get_absolute_url()}?panel=build#steps")
     context: dict[str, Any] = {"conversion": conversion, **steps_context(conversion)}
     if error:
-        context |= {"error": error, "error_key": request.POST.get("key", ""), "typed_note": request.POST.get("note")}
+        key = request.POST.get("key", "")
+        context |= {"error": error, "error_key": key, "typed_note": request.POST.get("note")}
+        context["stray"] = not any(row["step"].key == key for row in context["steps"])
     return render(request, "proving/_steps.html", context, status=422 if error else 200)
 
 
@@ -72,7 +74,8 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep a note with a step."""
     conversion = get_object_or_404(Conversion, pk=pk)
     try:
-        actions.annotate(conversion, request.POST.get("key", ""), request.POST.get("note", ""))
+        note, was = request.POST.get("note", ""), request.POST.get("was")
+        actions.annotate(conversion, request.POST.get("key", ""), note, was)
     except EditError as error:
         return _steps(request, conversion, str(error))
     return _steps(request, conversion)

@@ -30,19 +30,23 @@
     held(form).forEach((input) => sessionStorage.removeItem(name(input)));
   });
 
+  // Readings that come back bring their sum with them; entries that waited are sent.
+  const later = new Set();
   function restore(root) {
     root.querySelectorAll?.(KEPT).forEach((form) => held(form).forEach((input) => {
       const was = kept(input);
       if (was === null || input.value === was.typed) return;
       if (input.defaultValue !== was.saved) { sessionStorage.removeItem(name(input)); return; } // changed meanwhile
       input.value = was.typed;
-      if (waiting.delete(name(input))) { form.requestSubmit(); return; }
+      if (waiting.delete(name(input)) || form.matches(".measure-form")) { later.add(form); return; }
       const note = form.matches(".row-field") && form.querySelector(".row-note");
       if (note && !form.matches(".bad, .behind")) {
         form.classList.add("bad");
         note.textContent = "not saved yet: press Enter to save it";
       }
     }));
+    later.forEach((form) => form.requestSubmit());
+    later.clear();
   }
 
   document.addEventListener("htmx:afterSettle", (event) => restore(event.detail.elt.parentNode ?? document));

@@ -31,12 +31,45 @@
     if (event.detail.verb !== "post") return;
     document.querySelectorAll("#state input").forEach((input) => { event.detail.parameters[input.name] = input.value; });
   });
+  // Enter is a change and a submission: the same entry is sent once, so that no second one passes over a conflict unseen.
+  const sent = new WeakMap();
+  document.addEventListener("htmx:beforeRequest", (event) => {
+    const form = event.detail.elt;
+    if (!form.matches?.(".row-field")) return;
+    const why = event.detail.requestConfig.triggeringEvent, last = sent.get(form);
+    const now = { entry: new URLSearchParams(new FormData(form)).get("text"), known: form.elements.known_by?.value, at: performance.now() };
+    const again = last && last.entry === now.entry && last.known === now.known && now.at - last.at < 3000;
+    if (why?.type === "submit" && !why.submitter && again) event.preventDefault();
+    else sent.set(form, now);
+  });
+
+  // What was not taken is told where the press was, and at the head; "saved" stands only after an answer that took it.
+  function saved(words) {
+    const box = byId("saved");
+    if (!box) return;
+    box.textContent = words;
+    box.classList.toggle("unsaved", words !== "saved");
+  }
+  function told(event, words) {
+    const where = event.detail.elt?.closest?.("form") ?? event.detail.elt;
+    trouble(words);
+    if (event.detail.requestConfig?.verb === "post") saved("not saved");
+    if (!where?.isConnected || where === document.body) return;
+    const note = document.createElement("p");
+    note.className = "row-error press-error";
+    note.textContent = words;
+    where.after(note);
+  }
+  const TOLD = { 403: "The bench did not accept this page any more: reload it and press again.", 404: "That is no longer there: it was taken away in another tab.", 0: "The bench does not answer. Is it still running?" };
+  const reason = (status) => TOLD[status] ?? `The bench answered ${status}: that is our fault.`;
+  document.addEventListener("htmx:beforeRequest", () => document.querySelectorAll(".press-error").forEach((note) => note.remove()));
   document.addEventListener("htmx:afterRequest", (event) => {
     const status = event.detail.xhr.status;
-    if (event.detail.requestConfig.verb === "post" && status > 0 && status < 500) trouble("");
+    if (event.detail.requestConfig.verb !== "post" || status >= 500 || status === 0) return;
+    if (status < 400) { trouble(""); saved("saved"); } else if (status === 409 || status === 422) trouble("");
   });
-  document.addEventListener("htmx:responseError", (event) => trouble(`Not saved: the bench answered ${event.detail.xhr.status}. What you typed is still here; reload the page if it happens again.`));
-  document.addEventListener("htmx:sendError", () => trouble("Not saved: the bench does not answer. Is it still running? What you typed is still here."));
+  document.addEventListener("htmx:responseError", (event) => told(event, `Not done. ${reason(event.detail.xhr.status)} What you typed is still here.`));
+  document.addEventListener("htmx:sendError", (event) => told(event, `Not done. ${reason(0)} What you typed is still here.`));
 
   // A pressed button keeps the focus when the page is put in anew, as far as it is still there.
   const formOf = (node) => node?.closest?.("form[action]");
