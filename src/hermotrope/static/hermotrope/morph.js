@@ -22,7 +22,8 @@
 
   // An entry that is being typed while an older one is answered is not overwritten.
   document.addEventListener("htmx:beforeSwap", (event) => {
-    const active = document.activeElement, sent = event.detail.requestConfig?.elt;
-    defaults.ignoreActiveValue = Boolean(active?.matches?.("input, textarea") && !sent?.contains?.(active) && active.value !== active.defaultValue);
+    const active = document.activeElement, request = event.detail.requestConfig;
+    const sent = request?.elt?.contains?.(active) ? request.parameters[active.name] : active?.defaultValue;
+    defaults.ignoreActiveValue = Boolean(active?.matches?.("input, textarea") && active.value !== sent);
   });
 })();

@@ -39,7 +39,7 @@
     const why = event.detail.requestConfig.triggeringEvent, last = sent.get(form);
     const now = { entry: new URLSearchParams(new FormData(form)).get("text"), known: form.elements.known_by?.value, at: performance.now() };
     const again = last && last.entry === now.entry && last.known === now.known && now.at - last.at < 3000;
-    if (why?.type === "submit" && !why.submitter && again) event.preventDefault();
+    if (why?.type === "submit" && (!why.submitter || why.submitter.closest("noscript")) && again) event.preventDefault();
     else sent.set(form, now);
   });
 
