@@ -58,7 +58,7 @@ def content(path: str, largest: int) -> bytes:
 
 def load(path: str) -> Case:
     """Read and validate a finished case from a file or standard input. Raises `CaseError`."""
-    return planned(finished(read_case(content(path, LARGEST_BYTES))))
+    return finished(read_case(content(path, LARGEST_BYTES)))
 
 
 def answer(arguments: argparse.Namespace) -> dict[str, Any] | str:
@@ -72,12 +72,12 @@ def answer(arguments: argparse.Namespace) -> dict[str, Any] | str:
     case = load(arguments.case)
     try:
         if arguments.command == "solve":
-            return run_tree(run(case))
+            return run_tree(run(planned(case)))
         if arguments.command == "estimate":
-            estimated: dict[str, Any] = importlib.import_module("hermotrope_cli.estimating").answer(case)
+            estimated: dict[str, Any] = importlib.import_module("hermotrope_cli.estimating").answer(planned(case))
             return estimated
         if arguments.command == "netlist":
-            return netlist(case).rstrip()
+            return netlist(planned(case)).rstrip()
         situation = Situation(case)
         if arguments.command == "check":
             return findings_tree(situation, check(situation))

@@ -211,6 +211,8 @@ class Device(Value, frozen=True):
                 raise ValueError(f"modes holds two modes named {name!r}")
         if self.output_by_v is not None:
             check_table("output_by_v", self.output_by_v, 0.0, 1e9)
+        if self.output_mode is not None and self.output_mode not in names:
+            raise ValueError(f"output_mode names {self.output_mode!r}, which is no mode of the device")
 
 
 class RegulatedOutput(Value, frozen=True):

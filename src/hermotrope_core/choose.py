@@ -8,13 +8,13 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.case import MOST_STAGES, Case, Converter, Fuse, Lead, Linear, number
+from hermotrope_core.case import MOST_STAGES, Case, Converter, Fuse, Lead, Linear, maybe, number
 from hermotrope_core.circuit import lead_ohm
-from hermotrope_core.design import wire_amps_behind
+from hermotrope_core.design import fuse_at, wire_amps_behind
 from hermotrope_core.findings import protection
 from hermotrope_core.findings.finding import Finding
-from hermotrope_core.situation import HALF_SOC, LOW_SOC, Situation
-from hermotrope_core.wiring import FUSE_MARGIN, PARTS, fuse_opens_s, fuse_rating, safe_amps
+from hermotrope_core.situation import HALF_SOC, Situation
+from hermotrope_core.wiring import FUSE_MARGIN, PARTS, fuse_opens_s
 
 AREAS = tuple(area for area, _ in PARTS.wire_safe_current_a_by_area_mm2 if area >= 0.14)
 """Copper that people buy, mm², ascending; thinner than 0.14 mm² breaks in the hand."""
@@ -56,6 +56,8 @@ class FuseMargin(msgspec.Struct, frozen=True):
 def choose(case: Case) -> Case:
     """The case with every lead's copper and every fuse's rating chosen, and a fuse put in where one is missing.
 
+    Leads that are ready made, and what stands before the fuse, keep their copper.
+
     Raises `NoChoice` where no copper or fuse of the tables satisfies the rules.
     """
     if case.source is None:
@@ -65,7 +67,12 @@ def choose(case: Case) -> Case:
         if len(case.path) == MOST_STAGES:
             raise NoChoice("the path is full, and it has no fuse")
         case = _with(case, (Fuse(rating_a=1.0), *case.path))
-    case = _with(case, tuple(_lead(stage, AREAS[0]) if isinstance(stage, Lead) else stage for stage in case.path))
+    first = next((i for i, stage in enumerate(case.path) if isinstance(stage, Fuse)), -1)
+    thinned = (
+        _lead(stage, AREAS[0]) if isinstance(stage, Lead) and not stage.bought and i > first else stage
+        for i, stage in enumerate(case.path)
+    )
+    case = _with(case, tuple(thinned))
     for _ in range(MOST_TRIES):
         now, short_of = _fused(case)
         problem = short_of if short_of is not None else _thin(now)
@@ -86,46 +93,34 @@ def _lead(lead: Lead, area: float) -> Lead:
 def _fused(case: Case) -> tuple[Case, int | None]:
     """Every fuse rated for its load; or the lead that is too thin for any fuse to protect."""
     situation = Situation(case)
-    low = situation.at(situation.heaviest, LOW_SOC)
-    if not low.complete:
-        low = situation.at(situation.heaviest, 1.0)
     path = list(case.path)
     for i, stage in enumerate(path):
-        if not isinstance(stage, Fuse) or not low.complete:
+        if not isinstance(stage, Fuse) or not situation.looks:
             continue
-        amps = low.at_stage(i).amps_in
-        rating = fuse_rating(amps, _peaks(situation, i), wire_amps_behind(case, i + 1))
+        rating = fuse_at(situation, i, wire_amps_behind(case, i + 1))
         if rating is None:
             lead = _thinnest_behind(case, i + 1)
             if lead is None:
-                raise NoChoice(f"no fuse of the table carries {FUSE_MARGIN * amps:.3g} A: split the load over two")
+                amps = max(look.at.at_stage(i).amps_in for look in situation.looks)
+                raise NoChoice(
+                    f"no fuse of the table carries {FUSE_MARGIN * amps:.3g} A and protects what is behind it: split "
+                    "the load over two, or take a thicker ready-made lead"
+                )
             return case, lead
         path[i] = msgspec.structs.replace(stage, rating_a=rating)
     return _with(case, tuple(path)), None
 
 
-def _peaks(situation: Situation, stage: int) -> tuple[tuple[float, float], ...]:
-    emf = situation.circuit.emf(LOW_SOC)
-    found = []
-    for mode, demand in situation.peaks():
-        top = situation.at_demand(demand, emf)
-        if top.complete and mode.peak_s is not None:
-            found.append((top.at_stage(stage).amps_in, number(mode.peak_s)))
-    return tuple(found)
-
-
 def _thinnest_behind(case: Case, start: int, *, through: bool = False) -> int | None:
-    """The thinnest lead from a path index to the next holder or the device; `through` holders if asked."""
-    found: int | None = None
+    """The thinnest lead to make from a path index to the next holder or the device; `through` holders if asked."""
+    found: tuple[float, int] | None = None
     for i in range(start, len(case.path)):
         stage = case.path[i]
         if isinstance(stage, Converter | Linear) and not through:
             break
-        if isinstance(stage, Lead) and (
-            found is None or number(stage.area_mm2) < number(getattr(case.path[found], "area_mm2", 0.0))
-        ):
-            found = i
-    return found
+        if isinstance(stage, Lead) and not stage.bought and (found is None or number(stage.area_mm2) < found[0]):
+            found = number(stage.area_mm2), i
+    return None if found is None else found[1]
 
 
 def _thin(case: Case) -> int | None:
@@ -141,7 +136,10 @@ def _thin(case: Case) -> int | None:
     if not found:
         return None
     stage = found[0].stage
-    if isinstance(case.path[stage], Lead):
+    at_fault = case.path[stage]
+    if isinstance(at_fault, Lead) and at_fault.bought:
+        raise NoChoice(f"{found[0].message} It is ready made: take another")
+    if isinstance(at_fault, Lead):
         return stage
     lead = _thinnest_behind(case, stage + 1)
     if lead is None:
@@ -163,19 +161,20 @@ def _thicker(case: Case, at: int) -> Case:
 
 
 def lead_margins(situation: Situation) -> tuple[Margin, ...]:
-    """Every lead of the path as it stands."""
-    low, half = situation.at(situation.heaviest, LOW_SOC), situation.at(situation.heaviest, HALF_SOC)
+    """Every lead of the path as it stands, in the mode that draws most of it."""
     found = []
     for i, stage in enumerate(situation.case.path):
-        if not isinstance(stage, Lead) or not half.complete or not low.complete:
+        if not isinstance(stage, Lead) or not situation.looks:
             continue
-        at = half.at_stage(i)
+        top = max(situation.looks, key=lambda look: look.at.at_stage(i).amps_in)
+        half = situation.at(top.mode, HALF_SOC)
+        at = (half if half.complete else top.at).at_stage(i)
         drop = at.volts_in - at.volts_out
         found.append(
             Margin(
                 stage=i,
-                amps=low.at_stage(i).amps_in,
-                safe_a=safe_amps(number(stage.area_mm2)),
+                amps=top.at.at_stage(i).amps_in,
+                safe_a=situation.safe_amps(stage),
                 fuse_a=_fuse_before(situation.case, i),
                 drop_v=drop,
                 share=drop / at.volts_in if at.volts_in > 0.0 else 0.0,
@@ -199,22 +198,22 @@ def _fuse_before(case: Case, at: int) -> float | None:
 
 def fuse_margins(situation: Situation) -> tuple[FuseMargin, ...]:
     """Every fuse of the path between its load and its wire, and how it rides the greatest peak."""
-    low = situation.at(situation.heaviest, LOW_SOC)
     found = []
     for i, stage in enumerate(situation.case.path):
-        if not isinstance(stage, Fuse) or not low.complete:
+        if not isinstance(stage, Fuse) or not situation.looks:
             continue
         rating = number(stage.rating_a)
-        top = max(_peaks(situation, i), default=None)
+        top = max(situation.peak_looks, key=lambda look: look.at.at_stage(i).amps_in, default=None)
+        peak = None if top is None else top.at.at_stage(i).amps_in
         found.append(
             FuseMargin(
                 stage=i,
                 rating_a=rating,
-                load_a=low.at_stage(i).amps_in,
+                load_a=max(look.at.at_stage(i).amps_in for look in situation.looks),
                 wire_a=wire_amps_behind(situation.case, i + 1),
-                peak_a=top[0] if top else None,
-                peak_s=top[1] if top else None,
-                opens_s=fuse_opens_s(top[0] / rating) if top else None,
+                peak_a=peak,
+                peak_s=maybe(top.mode.peak_s) if top else None,
+                opens_s=None if peak is None else fuse_opens_s(peak / rating),
             )
         )
     return tuple(found)

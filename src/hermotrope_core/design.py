@@ -166,6 +166,16 @@ def kelvin_per_watt(stage: Converter | Linear | Diode, *, closed: bool) -> float
     return number(stated) * (BOXED_TIMES if closed else 1.0 / BOXED_TIMES)
 
 
+def fitted(case: Case, stage: Stage) -> Stage:
+    """A part of the shelf set for this device: an adjustable board to its rated volts, as far as it goes there."""
+    volts = maybe(case.device.supply.nominal_v)
+    if volts is None or not isinstance(stage, Converter) or stage.topology not in ("buck", "boost", "buck-boost"):
+        return stage
+    low, high = maybe(stage.adjusts_from_v), maybe(stage.adjusts_to_v)
+    volts = max(volts, low or 0.0)
+    return msgspec.structs.replace(stage, output_v=volts if high is None else min(volts, high))
+
+
 def converter_place(case: Case) -> int:
     """Path index for a converter: behind fuse, switch and cut-off, before the lead to the device."""
     guards = [i for i, stage in enumerate(case.path) if isinstance(stage, Fuse | Switch | CutOffStage)]

@@ -19,11 +19,15 @@ class Side(msgspec.Struct, frozen=True):
     recharge_h: float | None
     price: float | None
     fill_price: float | None
-    """What one set of cells costs where they are thrown away; None where the pack is charged."""
+    """What one set of cells costs where they are thrown away; None where the pack is charged, or nobody knows."""
+    charged: bool = False
+    """It is charged again: running it costs next to nothing."""
 
     @property
     def per_hour(self) -> float | None:
-        """Money per hour of running, what is bought once left aside."""
+        """Money per hour of running, what is bought once left aside; None where that is not known."""
+        if self.charged:
+            return 0.0
         return self.fill_price / self.hours if self.fill_price is not None and self.hours else None
 
     @property
@@ -48,18 +52,21 @@ def side_of(situation: Situation, name: str, work_price: float = 0.0) -> Side:
     hours = run.runtime_s / 3600.0 if run and run.runtime_s > 0.0 else None
     wh = number(source.capacity_ah) * cell.nominal_v * source.cells_in_series
     price = maybe(source.price)
-    once = (price or 0.0) * (1.0 if cell.rechargeable else 0.0) + work_price
-    fill = None if cell.rechargeable or price is None else price
-    return Side(name, hours, wh, maybe(source.mass_g), maybe(source.recharge_h), once, fill)
+    lasts = cell.rechargeable or cell.endless
+    once = None if lasts and price is None else (price or 0.0) * (1.0 if lasts else 0.0) + work_price
+    fill = None if lasts else price
+    return Side(name, hours, wh, maybe(source.mass_g), maybe(source.recharge_h), once, fill, lasts)
 
 
 def payback(old: Side, new: Side, hours_a_week: float) -> Payback | None:
-    """None where the old costs nothing to run, or the new costs as much.
+    """None where the old costs nothing to run, the new costs as much, or a price that it takes is not known.
 
     Running hours h at which price_new + h c_new = price_old + h c_old, c being the money per hour.
     """
-    saved = (old.per_hour or 0.0) - (new.per_hour or 0.0)
-    if saved <= 0.0 or new.price is None:
+    if old.per_hour is None or new.per_hour is None or new.price is None:
+        return None
+    saved = old.per_hour - new.per_hour
+    if saved <= 0.0:
         return None
     hours = max(0.0, new.price - (old.price or 0.0)) / saved
     runs = hours / new.hours if new.hours else 0.0

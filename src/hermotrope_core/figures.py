@@ -52,21 +52,51 @@ def plain(value: float) -> str:
     return f"{value:.9g}" if abs(value) >= 1e-4 or value == 0 else f"{value:.9f}".rstrip("0")
 
 
+HOURS_UNTIL_D = 10
+"""From so many days on a span is told in days; below in hours, which nobody has to count back."""
+
+
 def duration(seconds: float) -> str:
     """A time span in two units, rounded to what matters.
 
     >>> duration(18515), duration(42), duration(161741), duration(20 * 86400)
     ('5 h 09 min', '42 s', '45 h', '20 d')
     """
+    return _in_unit(seconds, _unit_of(seconds))
+
+
+def span(low: float, high: float) -> str:
+    """A range of time spans, both ends in the unit that suits the longer one; one figure where both read the same.
+
+    >>> span(3000, 18515), span(8 * 86400, 12 * 86400)
+    ('0 h 50 min – 5 h 09 min', '8.0 d – 12 d')
+    """
+    unit = _unit_of(high)
+    first, last = _in_unit(low, unit), _in_unit(high, unit)
+    return first if first == last else f"{first} – {last}"
+
+
+def _unit_of(seconds: float) -> str:
+    if not isfinite(seconds):
+        return ""
+    minutes = round(seconds / 60)
+    if seconds < 90:
+        return "s"
+    if minutes < 90:
+        return "min"
+    if minutes < 24 * 60:
+        return "h min"
+    return "h" if minutes < HOURS_UNTIL_D * 24 * 60 else "d"
+
+
+def _in_unit(seconds: float, unit: str) -> str:
     if not isfinite(seconds):
         return "no end"
-    if seconds < 90:
+    if unit == "s":
         return f"{digits(seconds, 2)} s" if seconds else "0 s"
     minutes = round(seconds / 60)
-    if minutes < 90:
+    if unit == "min":
         return f"{minutes} min"
-    if minutes < 24 * 60:
+    if unit == "h min":
         return f"{minutes // 60} h {minutes % 60:02d} min"
-    if minutes < 96 * 60:
-        return f"{round(seconds / 3600)} h"
-    return f"{round(seconds / 86400)} d"
+    return f"{round(seconds / 3600)} h" if unit == "h" else f"{digits(seconds / 86400, 2)} d"

@@ -14,7 +14,11 @@ from hermotrope_core.situation import Situation
 
 
 class Output(msgspec.Struct, frozen=True):
-    """Output of the mode that runs longest: (seconds, output), first and last, and seconds above a wish."""
+    """Output of the mode it belongs to: (seconds, output), first and last, and how long it is enough.
+
+    `until_s` is the moment at which it first falls under the wish; `on_s` of `of_s` seconds in which the mode itself
+    is on are above it.
+    """
 
     mode: str
     unit: str
@@ -22,7 +26,11 @@ class Output(msgspec.Struct, frozen=True):
     first: float
     last: float
     wish: float
-    above_s: float
+    until_s: float
+    on_s: float
+    of_s: float
+    asked: bool
+    """False where nobody said to which mode the output belongs: then it is that of the mode that is on longest."""
     outside: bool
     """True where the volts leave the table, whose ends then hold."""
 
@@ -36,7 +44,7 @@ def middle_wish(situation: Situation) -> float | None:
 
 
 def output_over_run(situation: Situation, wish: float) -> Output | None:
-    """The output while the mode that the duty spends most time in runs; None without a table or a run."""
+    """The output of the mode it belongs to, at that mode's own volts; None without a table or a run."""
     table, case = situation.case.device.output_by_v, situation.case
     if not table or situation.run is None or situation.run.runtime_s <= 0.0:
         return None
@@ -44,7 +52,8 @@ def output_over_run(situation: Situation, wish: float) -> Output | None:
     spent: dict[str, float] = {}
     for segment in case.duty.repeat:
         spent[segment.mode] = spent.get(segment.mode, 0.0) + number(segment.seconds)
-    mode = max(situation.modes, key=lambda one: spent.get(one.name, 0.0))
+    stated = next((one for one in situation.modes if one.name == case.device.output_mode), None)
+    mode = stated or max(situation.modes, key=lambda one: spent.get(one.name, 0.0))
     draw = mode_demand(mode)
     points = []
     outside = False
@@ -56,8 +65,22 @@ def output_over_run(situation: Situation, wish: float) -> Output | None:
     if not points:
         return None
     unit = case.device.output_unit or ""
-    above = _above(points, wish)
-    return Output(mode.name, unit, tuple(points), points[0][1], points[-1][1], wish, above, outside)
+    share = spent.get(mode.name, 0.0) / (sum(spent.values()) or 1.0)
+    on, of = _above(points, wish) * share, points[-1][0] * share
+    ends = points[0][1], points[-1][1]
+    return Output(
+        mode.name, unit, tuple(points), *ends, wish, _until(points, wish), on, of, stated is not None, outside
+    )
+
+
+def _until(points: list[tuple[float, float]], wish: float) -> float:
+    """The moment at which a line through the points first falls under a wish; its end where it never does."""
+    if points[0][1] < wish:
+        return 0.0
+    for (t0, y0), (t1, y1) in pairwise(points):
+        if y1 < wish:
+            return t0 + (t1 - t0) * (wish - y0) / (y1 - y0) if y1 != y0 else t0
+    return points[-1][0]
 
 
 def _above(points: list[tuple[float, float]], wish: float) -> float:

@@ -5,11 +5,15 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.case import maybe, number
+from hermotrope_core.discharge import NeverEnds, Run, run
+from hermotrope_core.duty_sums import duty_sums, inlet_volts
 from hermotrope_core.figures import figure
 from hermotrope_core.situation import Situation
 
 USUAL_SHARE = 0.8
 """The flat share that is often taken off for losses."""
+WORTH_TELLING = 0.005
+"""A cause that takes less than this share is not told."""
 
 
 class Sum(msgspec.Struct, frozen=True):
@@ -23,46 +27,71 @@ class Sum(msgspec.Struct, frozen=True):
     because: str
 
 
+def over_and_over(situation: Situation) -> Run | None:
+    """The run to the pack's end, also of a duty that is one programme; None where there is none."""
+    if not situation.case.duty.once:
+        return situation.run
+    duty = msgspec.structs.replace(situation.case.duty, once=False)
+    try:
+        return run(msgspec.structs.replace(situation.case, duty=duty))
+    except NeverEnds:
+        return None
+
+
 def simple_sums(situation: Situation) -> tuple[Sum, ...]:
-    """Ah / A, Wh / W, Wh x 0.8 / W, and label mAh at the port's volts; empty where the device does not run."""
-    run, source = situation.run, situation.source
-    if run is None or run.runtime_s <= 0.0 or run.energy_to_device_wh <= 0.0:
+    """Ah / A, Wh / W, Wh x 0.8 / W, and label mAh at the port's volts; empty where the device does not run.
+
+    Watts and amperes are the duty's own, as the modes state them.
+    """
+    ended, source, duty = over_and_over(situation), situation.source, duty_sums(situation)
+    if ended is None or duty is None or ended.runtime_s <= 0.0 or duty.mean_w <= 0.0:
         return ()
-    hours = run.runtime_s / 3600.0
     ah = number(source.capacity_ah)
     nominal = maybe(source.stated_at_v) or situation.cell.nominal_v * source.cells_in_series
     wh = ah * nominal
-    watts = run.energy_to_device_wh / hours
-    inlet_v = maybe(situation.case.device.supply.nominal_v) or nominal
-    amps = watts / inlet_v
-    lost = 1.0 - run.energy_to_device_wh / run.energy_from_source_wh if run.energy_from_source_wh else 0.0
-    losses = f"{figure(lost, '%', 2)} lost on the way"
-    used = situation.circuit.start_soc - run.final_soc
-    usable = situation.circuit.charge_ah / ah
-    rest = ", ".join(
-        part
-        for part in (
-            losses,
-            f"{figure(1.0 - used, '%', 2)} of the charge left ({run.end_cause})" if used < 0.995 else "",
-            f"cold and age leave {figure(usable, '%', 2)} of the charge" if usable < 0.995 else "",
-        )
-        if part
-    )
+    watts, amps, inlet_v = duty.mean_w, duty.inlet_ah * 3600.0 / duty.seconds, inlet_volts(situation)
+    rest = causes(situation, ended)
+    meant = ""
+    if situation.circuit.holders:
+        meant = f"the Ah are meant at {figure(nominal, 'V')}, the amperes flow at {figure(inlet_v, 'V')}"
+    reaches = ended.energy_to_device_wh / wh
+    flat = f"a flat 80 %; here {figure(reaches, '%', 2)} of the label’s energy reaches the device"
     made = [
-        ("Ah / A", f"{figure(ah, 'Ah')} / {figure(amps, 'A')}", ah / amps,
-         f"the Ah are meant at {figure(nominal, 'V')}, the amperes flow at {figure(inlet_v, 'V')}; {rest}"),
-        ("Wh / W", f"{figure(wh, 'Wh')} / {figure(watts, 'W')}", wh / watts, rest),
-        ("Wh × 0.8 / W", f"{figure(wh, 'Wh')} × 0.8 / {figure(watts, 'W')}", USUAL_SHARE * wh / watts,
-         f"a flat 80 %; here {figure(run.energy_to_device_wh / wh, '%', 2)} of the label's energy reaches the device"),
-    ]  # fmt: skip
+        ("Ah / A", f"{figure(ah, 'Ah')} / {figure(amps, 'A')}", ah / amps, _joined(meant, rest)),
+        ("Wh / W", f"{figure(wh, 'Wh')} / {figure(watts, 'W')}", wh / watts, _joined(rest)),
+        ("Wh × 0.8 / W", f"{figure(wh, 'Wh')} × 0.8 / {figure(watts, 'W')}", USUAL_SHARE * wh / watts, flat),
+    ]
     port = source.regulated_output
     if port is not None:
         port_v = number(port.output_v)
         port_a = watts / port_v
-        because = f"the mAh are counted at the cell, {figure(nominal, 'V')}, not at {figure(port_v, 'V')}; {rest}"
+        because = f"the mAh are counted at the cell, {figure(nominal, 'V')}, not at {figure(port_v, 'V')}"
         formula = f"{figure(ah, 'Ah')} / {figure(port_a, 'A')} at {figure(port_v, 'V')}"
-        made.append(("label mAh at the port", formula, ah / port_a, because))
+        made.append(("label mAh at the port", formula, ah / port_a, _joined(because, rest)))
     return tuple(
-        Sum(name, formula, 3600.0 * said, 3600.0 * said / run.runtime_s - 1.0, because)
+        Sum(name, formula, 3600.0 * said, 3600.0 * said / ended.runtime_s - 1.0, because)
         for name, formula, said, because in made
     )
+
+
+def causes(situation: Situation, ended: Run) -> str:
+    """Everything that keeps label energy from the device, each with its share; empty where nothing is worth telling."""
+    circuit, source = situation.circuit, situation.source
+    used = circuit.start_soc - ended.final_soc
+    counted = used * circuit.charge_ah
+    health = maybe(source.state_of_health)
+    cold = circuit.charge_ah / number(source.capacity_ah) / (1.0 if health is None else health)
+    lost = 1.0 - ended.energy_to_device_wh / ended.energy_from_source_wh if ended.energy_from_source_wh else 0.0
+    fast = 1.0 - ended.charge_ah / counted if counted > 0.0 else 0.0
+    table = (
+        (lost, f"{figure(lost, '%', 2)} lost in converter and wires"),
+        (1.0 - used, f"{figure(1.0 - used, '%', 2)} of the charge left at the end ({ended.end_cause})"),
+        (fast, f"{figure(fast, '%', 2)} of the charge lost to the high current (Peukert)"),
+        (1.0 - cold, f"{figure(1.0 - cold, '%', 2)} of the charge lost to the cold"),
+        (1.0 - (1.0 if health is None else health), f"{figure(1.0 - (health or 1.0), '%', 2)} lost to age"),
+    )
+    return ", ".join(words for share, words in table if share >= WORTH_TELLING)
+
+
+def _joined(*parts: str) -> str:
+    return "; ".join(part for part in parts if part) or "nothing of weight is lost here"

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from math import ceil, inf
 
 import msgspec
 
-from hermotrope_core.case import maybe, number
+from hermotrope_core.case import Segment, maybe, number
+from hermotrope_core.discharge import Run, run
+from hermotrope_core.duty_sums import duty_sums
+from hermotrope_core.job import charge_at
+from hermotrope_core.night import turned
 from hermotrope_core.situation import Situation
 
 MARGIN = 0.1
@@ -14,7 +19,7 @@ MARGIN = 0.1
 MOST_SWAPS = 500
 TAKEN_BACK, TAKEN_BACK_NICKEL = 0.9, 0.75
 """Share of a charger's energy that the cells give back (typical): lithium and lead, nickel."""
-WARN_AT = (0.2, 0.1)
+WARN_BEFORE_S = (1800.0, 3600.0)
 
 
 class Swap(msgspec.Struct, frozen=True):
@@ -28,10 +33,10 @@ class Swap(msgspec.Struct, frozen=True):
 
 
 class Plan(msgspec.Struct, frozen=True):
-    """The packs of a job: each runs `each_s`; `needed` without recharging, `own` are used in turn."""
+    """The packs of a job: how long each runs in turn (seconds); `needed` without recharging, `own` are used in turn."""
 
     job_s: float
-    each_s: float
+    lasts_s: tuple[float, ...]
     needed: int
     own: int
     swaps: tuple[Swap, ...]
@@ -39,27 +44,67 @@ class Plan(msgspec.Struct, frozen=True):
     gap: str
 
 
-def swap_plan(job_s: float, cautious_s: float, own: int, recharge_s: float, *, hot: bool) -> Plan:
-    """Plan a job of so many seconds with packs that run for `cautious_s` at the pessimistic end of their range.
+def swap_plan(job_s: float, lasts: Callable[[float], float], own: int, recharge_s: float, *, hot: bool) -> Plan:
+    """Plan a job of so many seconds; `lasts(t)` is how long a full pack put in at second t surely runs.
 
     Packs go in turn, and each starts to recharge when it comes out. Raises ValueError where a pack does not run.
     """
-    each = cautious_s * (1.0 - MARGIN)
-    if each <= 0.0 or job_s <= 0.0:
-        raise ValueError("a pack that does not run, or a job that does not last, needs no plan")
-    needed = ceil(job_s / each - 1e-9)
+    if job_s <= 0.0:
+        raise ValueError("a job that does not last needs no plan")
+    ends: list[float] = []
+    spans: list[float] = []
+    at = 0.0
+    while at < job_s - 1e-6 and len(spans) <= MOST_SWAPS:
+        each = lasts(at)
+        if each <= 0.0:
+            raise ValueError(
+                "a pack does not run at all" if not spans else "a pack does not run what the duty asks of it then"
+            )
+        at += each
+        spans.append(each)
+        ends.append(at)
+    needed = len(spans) if at >= job_s - 1e-6 else ceil(len(spans) * job_s / at)
     packs = max(1, min(own, needed))
     free = [0.0] * packs
     swaps: list[Swap] = []
-    at, now = 0.0, 0
-    while at + each < job_s - 1e-6 and len(swaps) < MOST_SWAPS:
-        at += each
-        free[now] = at + recharge_s if recharge_s < inf else inf
-        following = (now + 1) % packs
-        swaps.append(Swap(at, now + 1, following + 1, free[following] <= at + 1e-6))
-        now = following
+    for i, moment in enumerate(ends[:-1] if ends and ends[-1] >= job_s - 1e-6 else ends):
+        now, following = i % packs, (i + 1) % packs
+        free[now] = moment + recharge_s if recharge_s < inf else inf
+        swaps.append(Swap(moment, now + 1, following + 1, free[following] <= moment + 1e-6))
     gap = "hot: the new pack is connected before the old one comes off" if hot else "with a gap: the device restarts"
-    return Plan(job_s, each, needed, packs, tuple(swaps), recharge_s, gap)
+    return Plan(job_s, tuple(spans), needed, packs, tuple(swaps[:MOST_SWAPS]), recharge_s, gap)
+
+
+def cautious_lasts(situation: Situation, cautious: float) -> Callable[[float], float]:
+    """How long a full pack put in at a second of the duty runs at the pessimistic end, less a margin for the swap.
+
+    `cautious` is the pessimistic end of the range over its middle. The duty goes on where it is then.
+    """
+    case = situation.case
+    known: dict[float, float] = {}
+
+    def lasts(at_s: float) -> float:
+        into = at_s if case.duty.once else round(at_s % case.duty.seconds, 3)
+        if into not in known:
+            left = turned(case.duty.repeat, into)
+            if case.duty.once:
+                left = _rest(case.duty.repeat, into)
+            duty = msgspec.structs.replace(case.duty, repeat=left, once=False)
+            known[into] = run(msgspec.structs.replace(case, duty=duty)).runtime_s if left else inf
+        return known[into] * cautious * (1.0 - MARGIN)
+
+    return lasts
+
+
+def _rest(repeat: tuple[Segment, ...], into: float) -> tuple[Segment, ...]:
+    """What is left of a programme after so many seconds; its last mode goes on, so that a pack's end can be told."""
+    left: list[Segment] = []
+    for segment in repeat:
+        lasts = number(segment.seconds)
+        if into < lasts - 1e-9:
+            left.append(msgspec.structs.replace(segment, seconds=lasts - into))
+        into = max(0.0, into - lasts)
+    return tuple(left)
 
 
 def recharge_seconds(situation: Situation, charger_w: float | None, hours_a_day: float | None = None) -> float:
@@ -85,21 +130,29 @@ def recharge_seconds(situation: Situation, charger_w: float | None, hours_a_day:
 
 
 class FieldWarning(msgspec.Struct, frozen=True):
-    """What a meter at the pack shows at a charge: with the lightest and with the heaviest mode drawing, and at rest."""
+    """What a meter at the pack shows so many seconds before this run ends: at rest, lightest and heaviest mode."""
 
+    before_s: float
     soc: float
     rest_v: float
     light_v: float | None
     heavy_v: float | None
 
 
-def field_warnings(situation: Situation) -> tuple[FieldWarning, ...]:
-    """Volts at the pack's terminals at 20 % and 10 % of the charge, for a sticker and an alarm's set-point."""
+def field_warnings(situation: Situation, followed: Run) -> tuple[FieldWarning, ...]:
+    """Volts at the pack's terminals at the end of this very run and some time before it, for a sticker and an alarm.
+
+    `followed` is the run with its marks. Half an hour and an hour before the end; shorter where the run is short.
+    """
     light, heavy = situation.lightest, situation.heaviest
-    return tuple(
-        FieldWarning(soc, situation.circuit.emf(soc), situation.pack_v(light, soc), situation.pack_v(heavy, soc))
-        for soc in WARN_AT
-    )
+    total = followed.runtime_s
+    before = (0.0, *WARN_BEFORE_S) if total > 2.0 * WARN_BEFORE_S[-1] else (0.0, total / 8.0, total / 4.0)
+    found = []
+    for seconds in before:
+        soc = charge_at(followed, total - seconds)
+        at = situation.pack_v(light, soc), situation.pack_v(heavy, soc)
+        found.append(FieldWarning(seconds, soc, situation.circuit.emf(soc), *at))
+    return tuple(found)
 
 
 class Handover(msgspec.Struct, frozen=True):
@@ -112,16 +165,17 @@ class Handover(msgspec.Struct, frozen=True):
 
 def handover(situation: Situation) -> Handover | None:
     """None without an internal battery. The inner one carries the mean power of the duty from its own energy."""
-    inner, run, device = situation.case.device.internal_battery, situation.run, situation.case.device
-    if inner is None or run is None or run.runtime_s <= 0.0:
+    inner, ended, device = situation.case.device.internal_battery, situation.run, situation.case.device
+    if inner is None or ended is None or ended.runtime_s <= 0.0:
         return None
-    watts = run.energy_to_device_wh / (run.runtime_s / 3600.0)
+    sums = duty_sums(situation)
+    watts = sums.mean_w if sums else 0.0
     energy = number(inner.energy_wh)
     if not inner.takes_over:
         words = "The inner battery does not take over: at the end of the feed the device stops."
-        return Handover(run.runtime_s, 0.0, words)
+        return Handover(ended.runtime_s, 0.0, words)
     fills = "Whether the feed fills it meanwhile is not known: if it does, that comes out of the pack first."
     seam = "It takes over without a gap when the feed falls away"
     if "writes-storage" in device.traits and device.ends in ("abrupt", "resets"):
         seam += "; when it is empty too, the device stops abruptly while it may be writing"
-    return Handover(run.runtime_s, 3600.0 * energy / watts if watts > 0.0 else inf, f"{seam}. {fills}")
+    return Handover(ended.runtime_s, 3600.0 * energy / watts if watts > 0.0 else inf, f"{seam}. {fills}")

@@ -22,7 +22,7 @@ from hermotrope_core.case import Case, Device, Duty, Supply, number
 from hermotrope_core.clock import clock_time
 from hermotrope_core.discharge import run
 from hermotrope_core.estimate import QUICK_DRAWS, Range, estimate
-from hermotrope_core.figures import duration
+from hermotrope_core.figures import duration, span
 from tests.support import case, tree
 
 MOUNT = "hide-mount-on-tool-pack"
@@ -61,8 +61,8 @@ class RunPanel(TestCase):
     def test_the_sentence_and_the_sums_are_those_of_the_core(self) -> None:
         text, found = self.page(), quick(self.now.case)
         assert found
-        low, middle, high = (duration(p) for p in (found.p5, found.p50, found.p95))
-        self.assertIn(f"<b>{low} to {high}</b>, most likely <b>{middle}</b>; ends by pack cut-off", text)
+        reach, middle = span(found.p5, found.p95), duration(found.p50)
+        self.assertIn(f"<b>{reach}</b>, most likely <b>{middle}</b>; ends by pack cut-off", text)
         self.assertIn("in “slew”", text)
         for name in ("Ah / A", "Wh / W", "Wh × 0.8 / W"):
             self.assertIn(name, text)
@@ -142,7 +142,7 @@ class RunPanel(TestCase):
         self.assertEqual(len(events), needed - 1)
         gaps = [(b["DTSTART"].dt - a["DTSTART"].dt) / timedelta(seconds=0.9 * found.p5) for a, b in pairwise(events)]
         for gap in gaps:
-            self.assertAlmostEqual(gap, 1.0, delta=1e-3)
+            self.assertAlmostEqual(gap, 1.0, delta=0.03)
         self.assertIn("not charged again by then", str(events[1]["SUMMARY"]))
 
     def test_a_plan_that_is_too_long_says_how_much_is_left_out(self) -> None:
@@ -186,7 +186,10 @@ class RunPanel(TestCase):
     def test_the_output_of_a_device_is_drawn_over_the_run(self) -> None:
         self.change(**{"device.output_by_v": [[10, 100], [12, 400]], "device.output_unit": "rpm"})
         self.assertIn("rpm at the start", self.page())
-        self.assertIn("above <b>200 rpm</b>", self.tools(wish="200"))
+        self.assertIn("above the <b>200 rpm</b> that are enough", self.tools(wish="200"))
+        self.assertIn("Nobody said to which mode the output belongs", self.tools())
+        self.change(**{"device.output_by_v": [[10, 100], [12, 400]], "device.output_mode": "slew"})
+        self.assertIn("“slew” gives", self.tools())
 
     def test_the_pack_that_keeps_the_output_up_longest_is_marked(self) -> None:
         self.change(**{"device.output_by_v": [[10, 100], [12, 400]], "device.output_unit": "rpm"})
@@ -245,12 +248,12 @@ class RunPanel(TestCase):
             self.assertEqual(self.client.get(reverse(name, args=[self.made.pk])).status_code, 404)
 
     def test_no_more_queries_as_the_shelf_grows(self) -> None:
-        with self.assertNumQueries(3):
+        with self.assertNumQueries(4):
             self.tools(**{"with": "tool-18-4"})
         start = Item.objects.filter(kind="source").first()
         assert start
         for i in range(60):
             start.pk, start.key = None, f"copy-{i}"
             start.save()
-        with self.assertNumQueries(3):
-            self.tools(**{"with": "copy-3"})
+        with self.assertNumQueries(4):
+            self.tools(**{"with": ["copy-3", "copy-4"]})

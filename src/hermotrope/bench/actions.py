@@ -152,6 +152,8 @@ def with_mode_renamed(case: Case, index: int, name: str) -> Case:
     old = case.device.modes[index].name
     tree = tree_of(case)
     tree["device"]["modes"][index]["name"] = name
+    if tree["device"].get("output_mode") == old:
+        tree["device"]["output_mode"] = name
     for segment in tree.get("duty", {}).get("repeat", ()):
         if segment["mode"] == old:
             segment["mode"] = name
@@ -170,5 +172,6 @@ def without_mode(case: Case, index: int) -> Case:
     name = case.device.modes[index].name
     modes = case.device.modes[:index] + case.device.modes[index + 1 :]
     repeat = tuple(segment for segment in case.duty.repeat if segment.mode != name)
-    device = msgspec.structs.replace(case.device, modes=modes)
+    output = None if case.device.output_mode == name else case.device.output_mode
+    device = msgspec.structs.replace(case.device, modes=modes, output_mode=output)
     return msgspec.structs.replace(case, device=device, duty=msgspec.structs.replace(case.duty, repeat=repeat))

@@ -10,8 +10,9 @@ from hermotrope_core.case import Case, Question, planned, questions
 from hermotrope_core.circuit import Demand, Point
 from hermotrope_core.discharge import Run, run
 from hermotrope_core.estimate import QUICK_DRAWS, Range, estimate
-from hermotrope_core.figures import duration
+from hermotrope_core.figures import span
 from hermotrope_core.findings import Finding, check, verdict_of
+from hermotrope_core.findings.voltage import volts_before_draw
 from hermotrope_core.readout import demands
 from hermotrope_core.situation import Situation
 
@@ -28,36 +29,41 @@ class Feed:
     def __init__(self, case: Case) -> None:
         self.case = case
         self.questions: tuple[Question, ...] = tuple(questions(case))
-        self.situation: Situation | None = None if self.questions else Situation(planned(case))
+        self.situation: Situation | None = None if self.questions else Situation(case)
+        """What is judged and sized: the whole duty, and every mode of the device."""
+        self.planned: Situation | None = self.situation
+        """What the run is planned on."""
+        if self.situation is not None and case.plan_on != "duty":
+            self.planned = Situation(planned(case))
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
-        return check(self.situation) if self.situation else ()
+        return check(self.situation) if self.situation else volts_before_draw(self.case)
 
     @property
     def verdict(self) -> str:
-        """fits, fits with care, refused; or open while something is missing."""
-        return verdict_of(self.findings) if self.situation else "open"
+        """fits, fits with care, refused; or open while something is missing and nothing is too much already."""
+        return verdict_of(self.findings) if self.situation or self.findings else "open"
 
     @cached_property
     def run(self) -> Run | None:
-        return self.situation.run if self.situation else None
+        return self.planned.run if self.planned else None
 
     @cached_property
     def marked_run(self) -> Run | None:
         """The run with the moments at which modes change, for charts."""
-        return run(self.situation.case, marks=True) if self.situation and self.run else None
+        return run(self.planned.case, marks=True) if self.planned and self.run else None
 
     @cached_property
     def range(self) -> Range | None:
-        return _range(self.situation.case) if self.situation and self.run else None
+        return _range(self.planned.case) if self.planned and self.run else None
 
     @cached_property
     def chart(self) -> dict[str, Any] | None:
         """The run as series for the charts and tables."""
-        if self.situation is None or self.marked_run is None:
+        if self.planned is None or self.marked_run is None:
             return None
-        return run_chart(self.situation, self.marked_run, self.range)
+        return run_chart(self.planned, self.marked_run, self.range)
 
     @property
     def refused(self) -> bool:
@@ -68,8 +74,7 @@ class Feed:
         """The runtime as a range, rounded to what is known; a dash where it does not run."""
         if self.range is None:
             return "–"
-        low, high = duration(self.range.p5), duration(self.range.p95)
-        return low if low == high else f"{low} – {high}"
+        return span(self.range.p5, self.range.p95)
 
     @cached_property
     def demands(self) -> list[tuple[str, Demand]]:
@@ -84,14 +89,14 @@ class Feed:
     @property
     def headline(self) -> str:
         """The sentence that matters most."""
-        if self.questions:
+        if self.questions and not self.findings:
             return self.questions[0].ask
         return self.findings[0].message if self.findings else ""
 
     @property
     def next_step(self) -> str:
         """What to do next, in words."""
-        if self.questions:
+        if self.questions and not self.findings:
             return "Answer it"
         worst = self.findings[0] if self.findings else None
         if worst is None or worst.level == "note":

@@ -12,7 +12,7 @@ import msgspec
 from django.http import QueryDict
 
 from hermotrope.shelf.models import Item
-from hermotrope_core.case import Case, Source, planned
+from hermotrope_core.case import Case, Source
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.fields import FIELDS
 from hermotrope_core.match.rank import USUAL, Weights
@@ -59,7 +59,7 @@ class Ask(msgspec.Struct, frozen=True):
 
     def case(self, case: Case) -> Case:
         """The conversion's case as this question sees it, without its own source and path."""
-        bare = msgspec.structs.replace(planned(case), source=None, path=())
+        bare = msgspec.structs.replace(case, source=None, path=())
         times = 2.0 if self.twice else 1.0
         return what_if(bare, temperature_c=self.temperature_c, times=times, over_max=self.over_max)
 

@@ -178,10 +178,19 @@ def _device_panel(case: Case, index: int) -> Panel:
         modes=tuple(_mode(case, mode, i, mode.name in used) for i, mode in enumerate(device.modes)),
         flags=(*flags, *battery, row(device, "name", "/device")),
         bay=rows(device.bay, ("size", "columns", "links", "leads", "fed_slot"), "/device/bay") if device.bay else (),
-        output=helped(case, rows(device, output, "/device")),
+        output=helped(case, (*rows(device, output, "/device"), *_output_mode(case))),
         traits=tuple((trait, words, trait in device.traits) for trait, words in TRAIT_WORDS.items()),
         uses=tuple((trait, USE_WORDS[trait], trait in device.traits) for trait in USES),
     )
+
+
+def _output_mode(case: Case) -> tuple[Row, ...]:
+    """The question which mode the output belongs to, where there is one and several modes."""
+    if not case.device.output_by_v or len(case.device.modes) < 2:
+        return ()
+    asked = row(case.device, "output_mode", "/device")
+    names = tuple((mode.name, mode.name) for mode in case.device.modes)
+    return (msgspec.structs.replace(asked, kind="choice", choices=names, optional=True, whole_page=True),)
 
 
 def _mode(case: Case, mode: Mode, i: int, in_duty: bool) -> ModePanel:

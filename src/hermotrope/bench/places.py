@@ -10,7 +10,8 @@ from hermotrope.bench.stages import designed
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import KINDS
-from hermotrope_core.case import Case, Source
+from hermotrope_core.case import Case, Converter, Source, number
+from hermotrope_core.design import fitted
 from hermotrope_core.placement import problem, spots
 
 MOST_TRAY = 60
@@ -44,11 +45,13 @@ def tray(case: Case, at: int) -> list[dict[str, Any]]:
         part = item.readable()
         if part is None or isinstance(part, Source):
             continue
+        part = fitted(case, part)
+        gives = f"set to {number(part.output_v):g} V" if isinstance(part, Converter) else ""
         places = [spot.problem for spot in spots(case, part)]
         rows.append(
             {
                 "key": item.key,
-                "name": item.name,
+                "name": f"{item.name}, {gives}" if gives else item.name,
                 "group": KINDS[item.kind],
                 "have": item.have != Item.Have.MAYBE,
                 "problem": places[at] or "",

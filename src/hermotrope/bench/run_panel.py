@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from datetime import date, timedelta
 from math import inf
 from typing import Any
@@ -11,6 +12,7 @@ import msgspec
 from django.http import QueryDict
 
 from hermotrope.bench.feed import Feed
+from hermotrope.drawings.line import stage_detail, stage_title
 from hermotrope.drawings.output import output_over_time
 from hermotrope.drawings.ribbon import ribbon, sums_of
 from hermotrope.drawings.ways import curves
@@ -18,15 +20,21 @@ from hermotrope.shelf.models import Item
 from hermotrope_core.case import Case, Source, number, planned
 from hermotrope_core.clock import clock_time, days_later
 from hermotrope_core.economy import Side, payback, side_of
-from hermotrope_core.figures import digits, duration, figure
+from hermotrope_core.estimate import QUICK_DRAWS, estimate
+from hermotrope_core.figures import digits, duration, figure, span
 from hermotrope_core.findings import check, verdict_of
 from hermotrope_core.job import charge_at, middle_wish, output_over_run
 from hermotrope_core.long_run import leaking_runtime
+from hermotrope_core.match.judge import DEVICE_CODES
+from hermotrope_core.match.rank import rank
+from hermotrope_core.match.request import Request
+from hermotrope_core.match.search import search
+from hermotrope_core.match.shelf import Pack, Part, Shelf
 from hermotrope_core.night import through_the_night
 from hermotrope_core.quantity import QuantityError, parse
 from hermotrope_core.situation import Situation
 from hermotrope_core.sums import simple_sums
-from hermotrope_core.swap import field_warnings, handover, recharge_seconds, swap_plan
+from hermotrope_core.swap import cautious_lasts, field_warnings, handover, recharge_seconds, swap_plan
 
 MOST_OVERLAID = 4
 """Runs on one axis, the conversion's own among them."""
@@ -42,6 +50,7 @@ ASKED = {
     "wish": ("", ""),
     "old_hours": ("h", "6 h"),
     "old_fill": ("", "8"),
+    "old_charge": ("h", "5 h"),
     "old_mass": ("g", "265 g"),
     "parts": ("", "15"),
     "week": ("h", "10 h"),
@@ -93,8 +102,8 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "ribbon": ribbon(case),
         "overlay_slots": _slots(ask),
     }
-    situation = feed.situation
-    if situation is None or feed.run is None or feed.run.runtime_s <= 0.0:
+    situation = feed.planned
+    if situation is None or feed.run is None or feed.marked_run is None or feed.run.runtime_s <= 0.0:
         return context
     return context | {
         "duty_sums": sums_of(situation),
@@ -102,7 +111,7 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "programme": programme(feed),
         "thoughts": [_thought(one) for one in simple_sums(situation)],
         "output": _output(situation, ask),
-        "warnings": [_warning(one) for one in field_warnings(situation)],
+        "warnings": [_warning(one) for one in field_warnings(situation, feed.marked_run)],
         "seam": _seam(situation),
         "plan": plan_for(feed, ask),
         "against": _against(situation, ask),
@@ -119,14 +128,12 @@ def sentence(feed: Feed) -> dict[str, str]:
     if range_ is None or run is None:
         return {}
     causes = [f"{cause} ({100 * share:.0f} %)" for cause, share in range_.causes.items() if share >= 0.005]
-    return {
-        "low": duration(range_.p5),
-        "high": duration(range_.p95),
-        "middle": duration(range_.p50),
-        "causes": ", ".join(causes),
-        "mode": run.end_mode,
-        "left": f"{100 * run.final_soc:.0f} %",
-    }
+    reach = span(range_.p5, range_.p95)
+    told = {"reach": reach, "middle": "" if reach == duration(range_.p50) else duration(range_.p50)}
+    left = f"{100 * run.final_soc:.0f} % of the charge stay unused"
+    if run.end_cause == "programme over":
+        return told | {"ends": f"the programme is over then; {left}"}
+    return told | {"ends": f"ends by {', '.join(causes)}, in “{run.end_mode}”; {left}"}
 
 
 def programme(feed: Feed) -> dict[str, str] | None:
@@ -152,7 +159,7 @@ def programme(feed: Feed) -> dict[str, str] | None:
             told["once"] = f"It stops {duration(total - range_.p50)} before {lasts} is over"
         left = charge_at(feed.marked_run, total)
         if run.runtime_s >= total:
-            told["once"] += f"; {100 * left:.0f} % are left then"
+            told["once"] += f"; {100 * left:.0f} % of the charge are left then"
     return told or None
 
 
@@ -182,9 +189,12 @@ def _output(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
         "first": f"{digits(found.first, 3)} {found.unit}",
         "last": f"{digits(found.last, 3)} {found.unit}",
         "wish": f"{digits(found.wish, 3)} {found.unit}",
-        "above": duration(found.above_s),
-        "of": duration(found.points[-1][0]),
-        "drawn": output_over_time(found.points, found.wish),
+        "until": duration(found.until_s),
+        "all": found.until_s >= found.points[-1][0],
+        "on": duration(found.on_s),
+        "of": duration(found.of_s),
+        "drawn": output_over_time(found.points, found.wish, found.unit),
+        "asked": found.asked,
         "outside": found.outside,
     }
 
@@ -194,7 +204,9 @@ def _warning(one: Any) -> dict[str, str]:
         return "collapses" if value is None else f"{value:.2f} V"
 
     light, heavy = volts(one.light_v), volts(one.heavy_v)
-    return {"soc": f"{100 * one.soc:.0f} %", "rest": volts(one.rest_v), "light": light, "heavy": heavy}
+    when = f"{duration(one.before_s)} before the end" if one.before_s else "when it ends"
+    left = f"{100 * one.soc:.0f} %"
+    return {"when": when, "soc": left, "rest": volts(one.rest_v), "light": light, "heavy": heavy}
 
 
 def _seam(situation: Situation) -> dict[str, str] | None:
@@ -209,12 +221,14 @@ def _seam(situation: Situation) -> dict[str, str] | None:
 def plan_for(feed: Feed, ask: RunAsk) -> dict[str, Any] | None:
     """The swap plan of a job; None until its hours are asked for."""
     job = ask.values.get("job")
-    if job is None or feed.range is None or feed.situation is None:
+    if job is None or feed.range is None or feed.planned is None or feed.range.p50 <= 0.0:
         return None
-    charger = ask.values.get("charger")
-    recharge = recharge_seconds(feed.situation, charger, ask.values.get("daily"))
+    charger, duty = ask.values.get("charger"), feed.planned.case.duty
+    recharge = recharge_seconds(feed.planned, charger, ask.values.get("daily"))
     own = max(1, min(200, int(ask.values.get("own", 200.0))))
-    plan = swap_plan(3600.0 * job, feed.range.p5, own, recharge, hot=ask.hot)
+    seconds = min(3600.0 * job, duty.seconds) if duty.once else 3600.0 * job
+    lasts = cautious_lasts(feed.planned, _cautious(feed.planned))
+    plan = swap_plan(seconds, lasts, own, recharge, hot=ask.hot)
     start = feed.case.duty.start
     rows = [
         {
@@ -229,12 +243,20 @@ def plan_for(feed: Feed, ask: RunAsk) -> dict[str, Any] | None:
     ]
     return {
         "plan": plan,
-        "each": duration(plan.each_s),
+        "each": span(min(plan.lasts_s), max(plan.lasts_s)),
         "rows": rows,
-        "recharge": "cannot be recharged" if recharge == inf else duration(recharge),
+        "recharge": "They are never charged" if recharge == inf else f"A pack is charged again in {duration(recharge)}",
         "left_out": plan.needed - 1 - len(plan.swaps),
         "short": sum(not swap.ready for swap in plan.swaps if swap.into <= swap.out),
     }
+
+
+def _cautious(situation: Situation) -> float:
+    """The pessimistic end of the range over its middle, for a duty that goes on; 1 where nothing is unsure."""
+    case = situation.case
+    endless = msgspec.structs.replace(case, duty=msgspec.structs.replace(case.duty, once=False))
+    found = estimate(endless, QUICK_DRAWS, worth=False)
+    return found.p5 / found.p50 if found is not None and found.p50 > 0.0 else 1.0
 
 
 def _moment(start: str | None, seconds: float) -> str:
@@ -249,7 +271,9 @@ def _against(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
     hours = ask.values.get("old_hours")
     if hours is None:
         return None
-    old = Side("as it was", hours, None, ask.values.get("old_mass"), None, 0.0, ask.values.get("old_fill"))
+    recharge, fill = ask.values.get("old_charge"), ask.values.get("old_fill")
+    charged = recharge is not None and fill is None
+    old = Side("as it was", hours, None, ask.values.get("old_mass"), recharge, 0.0, fill, charged)
     new = side_of(situation, "converted", ask.values.get("parts", 0.0))
     back = payback(old, new, ask.values.get("week", 0.0))
 
@@ -260,8 +284,8 @@ def _against(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
             "mass": figure(side.mass_g, "g") if side.mass_g else "–",
             "wh": figure(side.wh, "Wh") if side.wh else "–",
             "recharge": duration(3600.0 * side.recharge_h) if side.recharge_h else "–",
-            "price": f"{side.price:.0f}" if side.price else "–",
-            "per_hour": f"{side.per_hour:.2f}" if side.per_hour else "only its charge",
+            "price": "not known" if side.price is None else f"{side.price:.0f}" if side.price else "–",
+            "per_hour": _per_hour(side),
             "per_money": f"{side.minutes_per_money:.0f} min" if side.minutes_per_money else "–",
         }
 
@@ -271,7 +295,24 @@ def _against(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
         told = {"hours": duration(3600.0 * back.hours), "runs": f"{back.runs:.0f}", "days": days, "on": None}
         if back.days < MOST_DAYS:
             told["on"] = date.today() + timedelta(days=back.days)
-    return {"sides": [words(old), words(new)], "back": told}
+    return {"sides": [words(old), words(new)], "back": told, "why": "" if told else _no_payback(old, new)}
+
+
+def _per_hour(side: Side) -> str:
+    if side.charged:
+        return "only its charge"
+    return "not known" if side.per_hour is None else f"{side.per_hour:.2f}"
+
+
+def _no_payback(old: Side, new: Side) -> str:
+    """Why no payback can be told, in a sentence."""
+    if old.per_hour is None:
+        return "What a fill of the old cells cost is not known: enter it, and the payback follows."
+    if new.price is None:
+        return "What the pack costs is not known: enter its price at the pack or on the shelf, and the payback follows."
+    if new.per_hour is None:
+        return "What a set of these cells costs is not known: enter it at the pack, and the payback follows."
+    return "It does not pay for itself in money with these figures."
 
 
 def _slots(ask: RunAsk) -> list[list[tuple[str, str, bool]]]:
@@ -289,7 +330,9 @@ def overlay(case: Case, ask: RunAsk, wish: float | None) -> dict[str, Any] | Non
     items = {item.key: item.readable() for item in Item.objects.filter(kind="source", key__in=ask.overlaid)}
     sources = [part for key in ask.overlaid if isinstance(part := items.get(key), Source)]
     situations = [Situation(planned(case))]
-    situations += [Situation(planned(msgspec.structs.replace(case, source=source))) for source in sources]
+    parts: list[Part] = []
+    for source in sources:
+        situations.append(Situation(planned(best_on(case, source, parts))))
     situations = situations[:MOST_OVERLAID]
     rows = []
     for i, situation in enumerate(situations, start=1):
@@ -301,10 +344,12 @@ def overlay(case: Case, ask: RunAsk, wish: float | None) -> dict[str, Any] | Non
                 "name": situation.source.name,
                 "runs": "no end" if run is None else duration(run.runtime_s) if run.runtime_s > 0.0 else "does not run",
                 "end": run.end_cause if run else "",
-                "verdict": verdict_of(check(situation)),
+                "verdict": verdict_of(found := check(Situation(situation.case))),
+                "why": next((f.message for f in found if f.level in ("refuse", "stop")), ""),
+                "way": _line_words(situation.case),
                 "per_money": _per_money(situation),
-                "above_s": output.above_s if output else 0.0,
-                "above": duration(output.above_s) if output else "",
+                "above_s": output.until_s if output else 0.0,
+                "above": duration(output.until_s) if output else "",
             }
         )
     where = "pack" if situations[0].circuit.holders else "inlet"
@@ -317,6 +362,38 @@ def overlay(case: Case, ask: RunAsk, wish: float | None) -> dict[str, Any] | Non
         "wish": wish,
         "priced": any(row["per_money"] for row in rows),
     }
+
+
+def best_on(case: Case, source: Source, parts: list[Part]) -> Case:
+    """The case on another pack in the best way there is: its own path where that fits, else one found for that pack.
+
+    What was chosen for the run (the reserve) stays. `parts` are those of the shelf; they are read when first needed.
+    """
+    if case.source is not None and source.reserve_soc is None and case.source.reserve_soc is not None:
+        source = msgspec.structs.replace(source, reserve_soc=case.source.reserve_soc)
+    same = msgspec.structs.replace(case, source=source)
+    refusals = [f for f in check(Situation(same)) if f.level in ("refuse", "stop")]
+    if not any(f.stage != len(case.path) or f.code not in DEVICE_CODES for f in refusals):
+        return same
+    if not parts:
+        parts.extend(shelf_parts())
+    bare = msgspec.structs.replace(same, path=())
+    found = search(Request(bare, Shelf((Pack(source, have=True),), tuple(parts))))
+    best = next(iter(rank(list(found.fitting))), None)
+    return same if best is None else best.judged.way.case(bare)
+
+
+def shelf_parts() -> Iterator[Part]:
+    """Every stage of the shelf, as Match sees it; one query."""
+    for item in Item.objects.exclude(kind__in=("source", "meter")):
+        part = item.readable()
+        if part is not None and not isinstance(part, Source):
+            yield Part(part, item.name, item.have != Item.Have.MAYBE, item.price, item.mass_g)
+
+
+def _line_words(case: Case) -> str:
+    """A path in short, for a table."""
+    return ", ".join(f"{stage_title(one)} {stage_detail(one)}".strip() for one in case.path) or "directly"
 
 
 def _night(feed: Feed) -> dict[str, str] | None:

@@ -58,16 +58,25 @@ def output_curve(device: Device) -> OutputCurve | None:
     )
 
 
+RUN_LEFT, RUN_RIGHT, RUN_TOP, RUN_BOTTOM = 46.0, 406.0, 10.0, 96.0
+
+
 class OutputLine(msgspec.Struct, frozen=True):
-    """The output over a run in a view box of 412 by 104, and the height of the wish."""
+    """The output over a run in a view box of 412 by 118: line, height of the wish, ticks of both axes."""
 
     line: str
     wish_y: float
+    x_ticks: tuple[tuple[float, str], ...]
+    y_ticks: tuple[tuple[float, str], ...]
 
 
-def output_over_time(points: Sequence[tuple[float, float]], wish: float) -> OutputLine:
-    """A line through (seconds, output); a wish far above it stays at the top edge."""
-    most = max(value for _, value in points) or 1.0
+def output_over_time(points: Sequence[tuple[float, float]], wish: float, unit: str) -> OutputLine:
+    """A line through (seconds, output) with its axes; a wish above it has room too."""
+    most = max(*(value for _, value in points), wish) * 1.05 or 1.0
     end = points[-1][0] or 1.0
-    line = " ".join(f"{6 + 400 * seconds / end:.1f},{96 - 84 * value / most:.1f}" for seconds, value in points)
-    return OutputLine(line, round(96 - 84 * min(wish / most, 1.1), 1))
+    wide, high = RUN_RIGHT - RUN_LEFT, RUN_BOTTOM - RUN_TOP
+    line = " ".join(f"{RUN_LEFT + wide * t / end:.1f},{RUN_BOTTOM - high * v / most:.1f}" for t, v in points)
+    hours = ticks(0.0, end / 3600.0, 5)
+    x_ticks = tuple((round(RUN_LEFT + wide * h * 3600.0 / end, 1), f"{h:g} h") for h in hours if h * 3600.0 <= end)
+    y_ticks = tuple((round(RUN_BOTTOM - high * v / most, 1), f"{v:g} {unit}".rstrip()) for v in ticks(0.0, most, 3))
+    return OutputLine(line, round(RUN_BOTTOM - high * wish / most, 1), x_ticks, y_ticks)

@@ -6,6 +6,7 @@ import msgspec
 
 from hermotrope_core.case import Case, number, rated_watts
 from hermotrope_core.clock import clock_time
+from hermotrope_core.duty_sums import duty_sums
 from hermotrope_core.figures import duration, figure
 from hermotrope_core.situation import Situation
 
@@ -89,18 +90,16 @@ def _apart(clock: list[tuple[float, str]]) -> tuple[tuple[float, str], ...]:
 
 
 def sums_of(situation: Situation) -> list[tuple[str, str]]:
-    """What the duty takes: mean and peak watts at the inlet, and Wh and Ah of one time around."""
-    run = situation.run
-    total = situation.case.duty.seconds
-    if run is None or run.runtime_s <= 0.0 or total <= 0.0:
+    """What the duty takes at the inlet, and what the path makes of it: whatever pack it is."""
+    sums = duty_sums(situation)
+    if sums is None:
         return []
-    mean = run.energy_to_device_wh / (run.runtime_s / 3600.0)
-    amps = run.charge_ah / (run.runtime_s / 3600.0)
-    peak = max(situation.inlet_watts(mode) for mode in situation.modes)
-    hours = total / 3600.0
-    return [
-        ("mean at the inlet", figure(mean, "W")),
-        ("heaviest mode", figure(peak, "W")),
-        ("the programme" if situation.case.duty.once else "once around", duration(total)),
-        ("that takes", f"{figure(mean * hours, 'Wh')}, {figure(amps * hours, 'Ah')} from the cells"),
+    rows = [
+        ("mean at the inlet", figure(sums.mean_w, "W")),
+        ("heaviest mode", figure(sums.heaviest_w, "W")),
+        ("the programme" if situation.case.duty.once else "once around", duration(sums.seconds)),
+        ("takes at the inlet", f"{figure(sums.inlet_wh, 'Wh')}, {figure(sums.inlet_ah, 'Ah')}"),
     ]
+    if sums.pack_wh is not None and sums.pack_ah is not None:
+        rows.append(("from the pack’s cells", f"{figure(sums.pack_wh, 'Wh')}, {figure(sums.pack_ah, 'Ah')}"))
+    return rows

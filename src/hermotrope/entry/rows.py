@@ -68,6 +68,7 @@ TERMS = {
     "output_by_v": "Output by volts",
     "temperature_by_h": "Temperature over the hours",
     "output_unit": "Unit of the output",
+    "output_mode": "That is its output in",
     "energy_wh": "Internal battery",
     "size": "Cells",
     "links": "Joined inside",

@@ -6,7 +6,7 @@ from math import inf
 
 import msgspec
 
-from hermotrope_core.case import Case, Converter, KeepAlive, Linear, maybe
+from hermotrope_core.case import Case, Converter, KeepAlive, Linear, maybe, planned
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import draw_of, mode_demand
 from hermotrope_core.design import keep_alive_change
@@ -70,12 +70,13 @@ def judge(case: Case, way: Way) -> Judged:
     found = check(situation)
     own = [finding for finding in found if not at_device(finding, situation.device_stage)]
     effort = effort_of(way, any(f.code == "over-max" for f in found))
-    return Judged(way, found, verdict_of(found), verdict_of(own), situation.run, effort)
+    run = situation.run if case.plan_on == "duty" else Situation(planned(situation.case)).run
+    return Judged(way, found, verdict_of(found), verdict_of(own), run, effort)
 
 
 def at_device(finding: Finding, device_stage: int) -> bool:
-    """True for a finding that no other way would lift."""
-    return finding.stage == device_stage and finding.code in DEVICE_CODES
+    """True for a finding that no other way would lift, and for the open question of the pack's own polarity."""
+    return finding.code == "polarity-unknown" or (finding.stage == device_stage and finding.code in DEVICE_CODES)
 
 
 def kept_awake(case: Case, judged: Judged) -> Judged | None:

@@ -19,7 +19,7 @@ from hermotrope.shelf import starter
 from hermotrope_core import record
 from hermotrope_core.case import Device, Duty
 from hermotrope_core.document import read_case
-from hermotrope_core.figures import duration
+from hermotrope_core.figures import duration, span
 
 FILTERS = {
     "all": ("All", Q()),
@@ -74,12 +74,12 @@ def _strip(conversion: Conversion) -> dict[str, object]:
     feed = Feed(conversion.case)
     source = conversion.case.source
     low, high = conversion.runtime_low_s, conversion.runtime_high_s
-    span = f"{duration(low)} – {duration(high)}" if low and high else "–"
+    reach = span(low, high) if low and high else "–"
     return {
         "conversion": conversion,
         "line": small_line(conversion.case, feed.findings, unsure=bool(feed.questions)),
         "source": source.name if source else "no pack yet",
-        "runtime": "–" if conversion.verdict == "refused" else span,
+        "runtime": "–" if conversion.verdict == "refused" else reach,
         "measured": duration(conversion.measured_s) if conversion.measured_s else "",
         "workshop": "" if conversion.verdict in ("open", "refused") else conversion.workshop,
         "stale": conversion.done_revision is not None and conversion.done_revision != conversion.revision,

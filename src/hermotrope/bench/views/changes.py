@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable
 from datetime import date
 from functools import wraps
-from typing import Any
+from typing import Any, Literal
 from urllib.parse import urlsplit
 
 import msgspec
@@ -28,9 +28,11 @@ from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope_core.case import Case, Duty, Mode, Segment, Source, Stage, number
 from hermotrope_core.clock import seconds_until
+from hermotrope_core.design import fitted
 from hermotrope_core.document import CaseError
 from hermotrope_core.figures import duration
 from hermotrope_core.quantity import QuantityError, parse
+from hermotrope_core.ran import judged_run, taken
 
 BEHIND = "Another tab changed this conversion meanwhile. This is its newest state; press again if you still want to."
 
@@ -215,7 +217,7 @@ def change_stage(request: HttpRequest, pk: int) -> HttpResponse:
         path.insert(at + 1, path[at])
         label, panel = f"Doubled: {stage_title(path[at])}", at + 3
     elif what == "part" and at <= len(path):
-        path.insert(at, _shelf_stage(request.POST.get("key", "")))
+        path.insert(at, fitted(conversion.case, _shelf_stage(request.POST.get("key", ""))))
         label, panel = f"From the shelf: {stage_title(path[at])}", at + 2
     elif what == "move" and at < len(path) and _index(request, "to") <= len(path):
         gap = _index(request, "to")
@@ -325,8 +327,11 @@ def step(request: HttpRequest, pk: int) -> HttpResponse:
 @whole
 def done(request: HttpRequest, pk: int) -> HttpResponse:
     """State that it is built and how long it ran, or take that back."""
-    if request.POST.get("do") == "undo":
+    what = request.POST.get("do")
+    if what == "undo":
         return body(request, actions.mark_done(pk, version_of(request), None, None))
+    if what in ("capacity", "draw"):
+        return body(request, _taken(pk, version_of(request), what), f"Taken into the plan: {what}, as the run had it.")
     typed = request.POST.get("text", "").strip()
     try:
         seconds = parse(typed, "s") if typed else None
@@ -335,6 +340,17 @@ def done(request: HttpRequest, pk: int) -> HttpResponse:
     if seconds is not None and not 0 < seconds <= 1e9:
         raise EditError("a run lasts longer than nothing; for example 4h30")
     return body(request, actions.mark_done(pk, version_of(request), date.today(), seconds))
+
+
+def _taken(pk: int, version: int, as_: Literal["capacity", "draw"]) -> Conversion:
+    """Put what the timed run implies into the plan. Raises `EditError`."""
+    conversion = get_object_or_404(Conversion, pk=pk)
+    feed = Feed(conversion.case)
+    if feed.planned is None or feed.range is None or not conversion.measured_s:
+        raise EditError("no run was timed for this plan")
+    ran = judged_run(feed.planned, feed.range, conversion.measured_s)
+    made = taken(conversion.case, ran, conversion.measured_s, as_)
+    return actions.put(pk, version, made, f"From the run: {as_}")
 
 
 @require_POST

@@ -41,6 +41,7 @@ from hermotrope_core.findings.joining import how_to_measure
 from hermotrope_core.findings.voltage import ridden_by_child
 from hermotrope_core.inlets import fixed_by_standard
 from hermotrope_core.measure import FINDS
+from hermotrope_core.ran import judged_run
 from hermotrope_core.wiring import PARTS
 from hermotrope_core.working import inlet_working, runtime_working
 
@@ -148,8 +149,10 @@ def feed_context(
         context |= run_context(feed, query or QueryDict())
         if context["chart"]:
             context["chart"] |= {"logged": newest_log(conversion)}
-        context["runtime_working"] = runtime_working(feed.situation) if feed.situation else None
+        context["runtime_working"] = runtime_working(feed.planned) if feed.planned else None
         context["measured"] = duration(conversion.measured_s) if conversion.measured_s else ""
+        if feed.planned and feed.range and conversion.measured_s:
+            context["ran"] = judged_run(feed.planned, feed.range, conversion.measured_s)
     return context
 
 
@@ -202,6 +205,8 @@ def end_words(feed: Feed) -> str:
     if run.runtime_s == 0:
         return f"does not start: {run.end_cause}"
     left = f", {100 * run.final_soc:.0f} % left" if run.final_soc >= 0.01 else ""
+    if run.end_cause == "programme over":
+        return f"the programme is over{left}"
     return f"ends {SOURCE_CAUSES.get(run.end_cause, f'by {run.end_cause}')} in “{run.end_mode}”{left}"
 
 
@@ -214,7 +219,7 @@ def working(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     if what == "finding":
         return _finding_working(request, feed)
     if what == "runtime":
-        return render(request, "bench/_working.html", {"working": runtime_working(feed.situation)})
+        return render(request, "bench/_working.html", {"working": runtime_working(feed.planned or feed.situation)})
     known = dict(feed.demands)
     mode = request.GET.get("mode", "")
     mode = mode if mode in known else feed.situation.heaviest.name

@@ -20,7 +20,6 @@ from hermotrope.bench.run_panel import plan_for, read_run_ask, run_context
 from hermotrope.entry.typed import EditError
 from hermotrope_core.clock import since_midnight
 from hermotrope_core.estimate import DRAWS, estimate
-from hermotrope_core.figures import duration
 from hermotrope_core.measure import HELPERS, helpers_for
 
 COLUMNS = ("seconds", "pack_v", "inlet_v", "pack_a", "charge_percent", "mode")
@@ -44,7 +43,8 @@ def next_measurement(request: HttpRequest, pk: int) -> HttpResponse:
     feed = Feed(conversion.case)
     if feed.situation is None or feed.run is None:
         raise Http404
-    found = estimate(feed.situation.case, DRAWS)
+    assert feed.planned is not None
+    found = estimate(feed.planned.case, DRAWS)
     rows = [_worth(conversion, one) for one in found.measure_next if one.range_shrinks_by >= 0.005] if found else []
     return render(request, "bench/_measure_next.html", {"conversion": conversion, "rows": rows[:6]})
 
@@ -116,9 +116,7 @@ def calendar_file(request: HttpRequest, pk: int) -> HttpResponse:
         event.add("duration", timedelta(minutes=10))
         waits = "" if swap.ready else " (it is not charged again by then)"
         event.add("summary", f"{conversion.title}: pack {swap.out} out, pack {swap.into} in{waits}")
-        event.add(
-            "description", f"Each pack runs {duration(found['plan'].each_s)} with its margin. {found['plan'].gap}."
-        )
+        event.add("description", f"A pack runs {found['each']} with its margin. {found['plan'].gap}.")
         calendar.add_component(event)
     headers = {"Content-Disposition": 'attachment; filename="swaps.ics"'}
     return HttpResponse(calendar.to_ical(), content_type="text/calendar; charset=utf-8", headers=headers)
