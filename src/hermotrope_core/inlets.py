@@ -17,20 +17,21 @@ class PinReading(Value, frozen=True):
     """One reading between two pins with the original supply connected: volts, or that they are joined.
 
     `reading_v` is what the meter shows with red on one pin and black on the other; `joined` states
-    that they beeped for continuity, with the supply off.
+    that they beeped for continuity, with the supply off; `open` that they did not (OL).
     """
 
     red: int
     black: int
     reading_v: Number | None = None
     joined: bool = False
+    open: bool = False
 
     def __post_init__(self) -> None:
         super().__post_init__()
         if self.red == self.black:
             raise ValueError("red and black must be on two different pins")
-        if (self.reading_v is None) != self.joined:
-            raise ValueError("state reading_v, or that the pins are joined")
+        if (self.reading_v is not None) + self.joined + self.open != 1:
+            raise ValueError("state reading_v, or that the pins are joined, or that they are open")
 
 
 class Connector(Value, frozen=True):

@@ -31,6 +31,8 @@ class Nets(msgspec.Struct, frozen=True):
     """Pins that stand between, with their volts above minus."""
     silent: tuple[int, ...] = ()
     """Pins that read nothing against plus and against minus: a signal, or not connected."""
+    half: tuple[int, ...] = ()
+    """Pins that read nothing against one of them, and were not read against the other."""
     unknown: tuple[int, ...] = ()
     joined: tuple[tuple[int, ...], ...] = ()
     """Groups that beeped as one net."""
@@ -61,8 +63,9 @@ def nets_of(connector: Connector) -> Nets:
     """Sort the pins by what was read between them. Volts throughout."""
     count = connector.pin_count or 0
     group = _groups(connector, count)
-    edges, quiet = _edges(connector, group)
+    edges, quiet, contradicts = _edges(connector, group)
     levels, conflict = _levels(edges, count)
+    conflict = contradicts or conflict
     volts = {pin: levels[group[pin]] for pin in range(1, count + 1) if group[pin] in levels}
     joined = tuple(
         tuple(p for p in range(1, count + 1) if group[p] == g) for g in sorted(set(group.values()))
@@ -72,7 +75,7 @@ def nets_of(connector: Connector) -> Nets:
     if not volts:
         asks = next(((a, b) for a in range(1, count + 1) for b in range(a + 1, count + 1)
                      if group[a] != group[b] and frozenset((group[a], group[b])) not in quiet), None)  # fmt: skip
-        return Nets(unknown=unread, joined=joined, next_reading=asks)
+        return Nets(unknown=unread, joined=joined, next_reading=asks, conflict=conflict)
     low, high = min(volts.values()), max(volts.values())
     slack = max(DISAGREE_V, DISAGREE * (high - low))
     plus = tuple(pin for pin, v in volts.items() if v > high - slack)
@@ -80,6 +83,7 @@ def nets_of(connector: Connector) -> Nets:
     ends = group[plus[0]], group[minus[0]]
     silent = tuple(pin for pin in unread if all(frozenset((group[pin], end)) in quiet for end in ends))
     unknown = tuple(pin for pin in unread if pin not in silent)
+    half = tuple(pin for pin in unknown if any(frozenset((group[pin], end)) in quiet for end in ends))
     ask = None
     if unknown:
         pin = unknown[0]
@@ -90,6 +94,7 @@ def nets_of(connector: Connector) -> Nets:
         volts=high - low,
         others=tuple((pin, v - low) for pin, v in volts.items() if pin not in plus and pin not in minus),
         silent=silent,
+        half=half,
         unknown=unknown,
         joined=joined,
         conflict=conflict,
@@ -107,19 +112,29 @@ def _groups(connector: Connector, count: int) -> dict[int, int]:
     return group
 
 
-def _edges(connector: Connector, group: dict[int, int]) -> tuple[list[tuple[int, int, float]], set[frozenset[int]]]:
-    """Readings between groups as (from, to, volts higher), and pairs that read nothing."""
-    edges, quiet = [], set()
+def _edges(
+    connector: Connector, group: dict[int, int]
+) -> tuple[list[tuple[int, int, float]], set[frozenset[int]], str]:
+    """Readings between groups as (from, to, volts higher), pairs that read nothing, and a contradiction if any."""
+    edges, quiet, contradicts = [], set(), ""
     for reading in connector.readings:
         volts = maybe(reading.reading_v)
-        if volts is None:
-            continue
         red, black = group[reading.red], group[reading.black]
-        if abs(volts) < NOTHING_V:
+        pair = f"pins {reading.red} and {reading.black}"
+        if reading.open:
+            if red == black:
+                contradicts = f"{pair} beeped as joined and read OL: one of the two is wrong, take both again"
             quiet.add(frozenset((red, black)))
-        else:
+        elif volts is not None and abs(volts) < NOTHING_V:
+            quiet.add(frozenset((red, black)))
+        elif volts is not None and red == black:
+            contradicts = (
+                f"{pair} beeped as joined and {figure(abs(volts), 'V')} were read between them: "
+                "one of the two is wrong, take both again"
+            )
+        elif volts is not None:
             edges.append((black, red, volts))
-    return edges, quiet
+    return edges, quiet, contradicts
 
 
 def _levels(edges: list[tuple[int, int, float]], count: int) -> tuple[dict[int, float], str]:

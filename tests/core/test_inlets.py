@@ -115,6 +115,28 @@ class Pins(SimpleTestCase):
         self.assertIn("take it again", nets.conflict)
         self.assertFalse(nets.settled)
 
+    def test_a_beep_that_contradicts_volts_is_named_and_takes_nothing_else_away(self) -> None:
+        beep, apart = PinReading(red=1, black=3, joined=True), PinReading(red=2, black=3, open=True)
+        read = PinReading(red=1, black=3, reading_v=20.1)
+        other = PinReading(red=2, black=4, reading_v=20.1)
+        for readings in itertools.permutations((beep, read, other)):
+            nets = nets_of(Connector(kind="pins", pin_count=4, arc_deg=360.0, readings=readings))
+            self.assertIn("pins 1 and 3 beeped as joined and 20.1 V", nets.conflict)
+            self.assertEqual((nets.plus, nets.minus), ((2,), (4,)))
+            self.assertFalse(nets.settled)
+        joined = Connector(
+            kind="pins", pin_count=4, arc_deg=360.0, readings=(apart, PinReading(red=2, black=3, joined=True))
+        )
+        self.assertIn("read OL", nets_of(joined).conflict)
+
+    def test_nothing_and_ol_both_count_as_read(self) -> None:
+        ol = [PinReading(red=2, black=pin, open=True) for pin in (1, 3)]
+        nothing = [PinReading(red=4, black=pin, reading_v=0.0) for pin in (1, 3)]
+        half = PinReading(red=5, black=1, open=True)
+        read = (PinReading(red=1, black=3, reading_v=12.0), *ol, *nothing, half)
+        nets = nets_of(Connector(kind="pins", pin_count=5, arc_deg=360.0, readings=read))
+        self.assertEqual((nets.silent, nets.half, nets.unknown), ((2, 4), (5,), (5,)))
+
     def test_the_readings_asked_for_settle_every_connector(self) -> None:
         """Following what is asked next, with a meter on a random plug, ends with plus and minus right."""
         rng = random.Random(3)

@@ -211,6 +211,46 @@ class Strategies(SimpleTestCase):
         varying = [r for r in search(read_request(text)).refused if r.reason.code == "varying-load"]
         self.assertEqual([round(r.reason.have, 3) for r in varying], [0.3])
 
+    def test_a_dropper_and_diodes_are_offered_where_the_source_holds_its_volts(self) -> None:
+        wall = source(
+            chemistry="mains-adapter", cells_in_series=1, capacity_ah=1, cutoff_v=0, resistance_ohm=0, full_v=9,
+            ocv=[[0, 9], [1, 9]], regulated_output={"output_v": 9, "efficiency": 0.99},
+        )  # fmt: skip
+        lamp = {"supply": {"min_v": 6.5, "nominal_v": 7.5, "max_v": 8}}
+        found = self.of(asked_for([wall], [{"stage": "diode", "forward_v": 0.7}], lamp))
+        self.assertLessEqual({"series resistor", "series diodes"}, set(found))
+
+    def test_a_mains_device_stands_behind_an_inverter_and_nothing_else(self) -> None:
+        inverter = {"stage": "converter", "topology": "inverter", "output_v": 230, "efficiency": 0.85, "quiescent_w": 4,
+                    "input_min_v": 9, "input_max_v": 15, "thermal_k_per_w": 1.5}  # fmt: skip
+        lamp = {
+            "inlet": {"kind": "mains"},
+            "supply": {"min_v": 207, "nominal_v": 230, "max_v": 253},
+            "modes": [{"name": "on", "kind": "power", "power_w": 20}],
+        }
+        found = search(read_request(asked_for([source()], [inverter], lamp)))
+        ways = [j.way for j in found.fitting]
+        self.assertEqual({w.strategy for w in ways}, {"inverter"})
+        self.assertEqual([s.topology for s in ways[0].path if hasattr(s, "topology")], ["inverter"])
+
+    def test_a_receiver_hears_a_switching_part_and_the_order_knows_it(self) -> None:
+        board = {"stage": "converter", "topology": "buck", "output_v": 9, "efficiency": 0.95, "headroom_v": 0.2}
+        regulator = {"stage": "linear", "output_v": 9, "dropout_v": 0.2}
+        worth = []
+        for traits in ([], ["receiver"]):
+            ranked = search(read_request(asked_for([source()], [board, regulator], {"traits": traits}))).ranked()
+            scores = {one.judged.way.strategy: one.score for one in reversed(ranked)}
+            worth.append(scores["buck"] / scores["linear regulator"])
+        self.assertLess(worth[1], 0.76 * worth[0])
+
+    def test_a_pack_far_beyond_what_was_asked_comes_after_one_that_is_enough(self) -> None:
+        lamp = {"supply": {"min_v": 8, "nominal_v": 12, "max_v": 14}}
+        packs = [source(name="small", capacity_ah=2, mass_g=200), source(name="huge", capacity_ah=40, mass_g=4000)]
+        text = asked_for(packs, [], lamp)
+        for hours, first in ((0.0, "huge"), (8.0, "small")):
+            found = search(read_request(text), Limits(hours=hours))
+            self.assertEqual(found.ranked()[0].judged.way.pack.source.name, first, hours)
+
     def test_as_many_diodes_as_it_takes(self) -> None:
         found = self.of(
             asked_for(
@@ -303,6 +343,15 @@ class Refusals(SimpleTestCase):
                     cured += 1
                     self.assertNotEqual(verdict_of(check(Situation(group.cure.case))), "refused", group.cure.words)
         self.assertGreater(cured, 8)
+
+    def test_a_cure_answers_what_refused_it(self) -> None:
+        """A board for too little current is not told another voltage."""
+        board = {"stage": "converter", "topology": "buck", "output_v": 9, "efficiency": 0.9, "headroom_v": 0.5,
+                 "output_current_max_a": 0.05, "adjusts_from_v": 1.2, "adjusts_to_v": 11}  # fmt: skip
+        matched = search(read_request(asked_for([source()], [board], {})))
+        for group in groups(matched):
+            if group.code == "over-current" and group.cure is not None:
+                self.assertNotRegex(group.cure.words, r"^set .* V")
 
     def test_what_stands_at_the_device_does_not_hide_the_ways(self) -> None:
         inlet = {"kind": "terminals", "polarity": "marked", "measured": False}

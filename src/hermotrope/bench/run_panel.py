@@ -26,7 +26,6 @@ from hermotrope_core.findings import check, verdict_of
 from hermotrope_core.job import charge_at, middle_wish, output_over_run
 from hermotrope_core.long_run import leaking_runtime
 from hermotrope_core.match.judge import DEVICE_CODES
-from hermotrope_core.match.rank import rank
 from hermotrope_core.match.request import Request
 from hermotrope_core.match.search import search
 from hermotrope_core.match.shelf import Pack, Part, Shelf
@@ -379,7 +378,7 @@ def best_on(case: Case, source: Source, parts: list[Part]) -> Case:
         parts.extend(shelf_parts())
     bare = msgspec.structs.replace(same, path=())
     found = search(Request(bare, Shelf((Pack(source, have=True),), tuple(parts))))
-    best = next(iter(rank(list(found.fitting))), None)
+    best = next(iter(found.ranked()), None)
     return same if best is None else best.judged.way.case(bare)
 
 

@@ -63,7 +63,14 @@ def pin_view(connector: Connector | None, *, plug: bool = False) -> PinView | No
     titles = PLUG_TITLES if plug else SOCKET_TITLES
     listed = ", ".join(f"{pin.number} {pin.sign}" for pin in mating)
     readings = tuple(
-        (i, f"{r.red} and {r.black} beep" if r.joined else f"red {r.red}, black {r.black}: {maybe(r.reading_v):.4g} V")
+        (
+            i,
+            f"{r.red} and {r.black} beep"
+            if r.joined
+            else f"{r.red} and {r.black} read OL"
+            if r.open
+            else f"red {r.red}, black {r.black}: {maybe(r.reading_v):.4g} V",
+        )
         for i, r in enumerate(connector.readings)
     )
     faces = (
@@ -98,8 +105,11 @@ def _told(nets: Nets) -> list[str]:
     told += [f"pin {pin} stands at {volts:.3g} V: a second supply" for pin, volts in nets.others]
     if nets.silent:
         told.append(f"{pin_names(nets.silent)} read nothing against either: leave open")
-    if nets.plus and nets.unknown:
-        told.append(f"{pin_names(nets.unknown)} not read yet: leave open until they are")
+    if nets.half:
+        told.append(f"{pin_names(nets.half)} read nothing against one of them: read against the other too")
+    unread = tuple(pin for pin in nets.unknown if pin not in nets.half)
+    if nets.plus and unread:
+        told.append(f"{pin_names(unread)} not read yet: leave open until they are")
     for pins in (nets.plus, nets.minus):
         if len(pins) > 1 and not any(set(pins) <= set(group) for group in nets.joined):
             told.append(f"{pin_names(pins)} stand at the same volts: see whether they beep before joining them")

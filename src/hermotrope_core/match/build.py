@@ -89,8 +89,6 @@ def plain_ways(target: Target, kit: Kit, facts: Facts) -> Iterator[Way | tuple[S
         yield name, reason
     else:
         yield plain_way(target, kit, facts, name, ())
-    if wall or facts.port_v is not None:
-        return
     over = facts.full_v - target.high_v
     if over <= 0.0 or facts.volts_when_low <= target.low_v:
         return

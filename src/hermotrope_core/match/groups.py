@@ -92,7 +92,7 @@ def _group(matched: Matched, code: str, members: list[Refused | Dropped], cures:
     cure, hint = None, ""
     for one in _by_pack(near)[:TRIED] if cures else ():
         way = _way(matched, one)
-        found, words_only = cured(matched.case, way) if way is not None else (None, "")
+        found, words_only = cured(matched.case, way, code) if way is not None else (None, "")
         hint = hint or words_only
         if found is not None:
             cure, first = found, one
@@ -131,8 +131,11 @@ def _way(matched: Matched, one: Refused | Dropped) -> Way | None:
     return made
 
 
-def cured(case: Case, way: Way) -> tuple[Cure | None, str]:
-    """Apply the cures that its findings offer until nothing refuses it; else what the first one says in words."""
+def cured(case: Case, way: Way, code: str = "") -> tuple[Cure | None, str]:
+    """Apply the cures that its findings offer until nothing refuses it; else what the first one says in words.
+
+    What refused it (`code`) is cured first: a cure of something else would not answer the question.
+    """
     now, told, hint = way.case(case), list[str](), ""
     for _ in range(MOST_STEPS):
         situation = Situation(now)
@@ -143,7 +146,7 @@ def cured(case: Case, way: Way) -> tuple[Cure | None, str]:
             if not told or (run is not None and run.runtime_s <= 0.0):
                 return None, hint
             return Cure(", ".join(told), now, None if run is None else run.runtime_s), ""
-        worst = own[0]
+        worst = next((finding for finding in own if finding.code == code), own[0])
         hint = hint or (worst.cure or "")
         if not worst.change or not worst.cure:
             return None, hint

@@ -6,7 +6,7 @@ from math import exp, inf, log
 
 import msgspec
 
-from hermotrope_core.case import Linear
+from hermotrope_core.case import Case, Converter, Linear
 from hermotrope_core.match.judge import Judged
 from hermotrope_core.match.request import WISHES, Wish
 
@@ -18,6 +18,10 @@ USUAL: Weights = {"longest": 2.0, "lightest": 1.0, "cheapest": 1.0, "least-work"
 """What counts where nobody wishes for anything: people convert for the runtime first."""
 CARE_FACTOR = 0.8
 """Without a wish, each care of a way's own leaves it this much of its score."""
+NOISE_FACTOR = 0.75
+"""Likewise for a receiver, where a switching part is the last before it."""
+ENOUGH_TIMES, LONG_ROUND_S = 2.0, 4 * 3600.0
+"""A run is long enough at so many times what was asked; a duty of at least so many seconds is what is asked."""
 LEAST_SHARE = 1e-6
 ORDER = {"fits": 0, "fits with care": 1, "refused": 2}
 
@@ -38,28 +42,48 @@ class Ranked(msgspec.Struct, frozen=True):
     terms: tuple[Term, ...]
 
 
-def rank(fitting: list[Judged], weights: Weights | None = None) -> tuple[Ranked, ...]:
+def enough_s(case: Case, hours: float = 0.0) -> float:
+    """Seconds beyond which a longer run is worth no more: twice what was asked for, or what the duty once takes.
+
+    Infinite where nobody asked for hours and the duty is a short round that goes on and on.
+    """
+    duty = case.duty.seconds
+    asked = 3600.0 * hours or (duty if case.duty.once or duty >= LONG_ROUND_S else 0.0)
+    return ENOUGH_TIMES * asked if asked > 0.0 else inf
+
+
+def rank(case: Case, fitting: list[Judged], weights: Weights | None = None, hours: float = 0.0) -> tuple[Ranked, ...]:
     """Best first; ties are broken by verdict, fewer stages, then by name, so the order is always the same.
 
     The share of a term is best / own (own / best for the runtime), each with a floor below which a
     difference means nothing. The score is the weighted geometric mean of the shares, so that nothing
     makes up for a way that is hopeless in one. Without a wish the terms count as in `USUAL`, and each care
-    that is the way's own costs a little.
+    that is the way's own costs a little, and for a receiver so does a switching part close to it.
+    Runtime beyond what is enough (`enough_s`, of the hours asked for) is worth no more: it is carried for nothing.
     """
     if not fitting:
         return ()
     wished = weights if weights and any(weights.values()) else None
     used = wished or USUAL
     total = sum(used.values())
-    best = _best(fitting)
+    enough, quiet = enough_s(case, hours), "receiver" in case.device.traits
+    best = _best(fitting, enough)
     made = []
     for judged in fitting:
-        terms = tuple(Term(wish, _share(wish, judged, best), used.get(wish, 0.0)) for wish in WISHES)
+        terms = tuple(Term(wish, _share(wish, judged, best, enough), used.get(wish, 0.0)) for wish in WISHES)
         score = exp(sum(term.weight * log(max(term.share, LEAST_SHARE)) for term in terms) / total)
         if wished is None:
-            score *= CARE_FACTOR**judged.cares
+            score *= CARE_FACTOR**judged.cares * (NOISE_FACTOR if quiet and noisy(judged) else 1.0)
         made.append(Ranked(judged, score, terms))
     return tuple(sorted(made, key=_place))
+
+
+def noisy(judged: Judged) -> bool:
+    """Whether the last part that holds the volts switches: a linear regulator, cells and diodes make no noise."""
+    held = [stage for stage in judged.way.path if isinstance(stage, Converter | Linear)]
+    if held:
+        return not isinstance(held[-1], Linear)
+    return judged.way.pack.source.regulated_output is not None
 
 
 def _place(ranked: Ranked) -> tuple[object, ...]:
@@ -70,8 +94,8 @@ def _place(ranked: Ranked) -> tuple[object, ...]:
     return (score, ORDER[judged.apart], len(way.parts), linear, judged.effort.price, way.pack.source.name, way.strategy)
 
 
-def _best(fitting: list[Judged]) -> dict[Wish, float]:
-    finite = [j.runtime_s for j in fitting if j.runtime_s < inf]
+def _best(fitting: list[Judged], enough: float) -> dict[Wish, float]:
+    finite = [min(j.runtime_s, enough) for j in fitting if j.runtime_s < inf]
     return {
         "longest": max(finite, default=0.0),
         "lightest": min(j.effort.mass_g for j in fitting) + MASS_FLOOR_G,
@@ -81,10 +105,11 @@ def _best(fitting: list[Judged]) -> dict[Wish, float]:
     }
 
 
-def _share(wish: Wish, judged: Judged, best: dict[Wish, float]) -> float:
+def _share(wish: Wish, judged: Judged, best: dict[Wish, float], enough: float) -> float:
     effort = judged.effort
     if wish == "longest":
-        return 1.0 if judged.runtime_s >= best[wish] else judged.runtime_s / best[wish]
+        runs = min(judged.runtime_s, enough)
+        return 1.0 if runs >= best[wish] else runs / best[wish]
     own = {
         "lightest": effort.mass_g + MASS_FLOOR_G,
         "cheapest": effort.price + PRICE_FLOOR,

@@ -23,7 +23,7 @@ def match_tree(matched: Matched, weights: Weights | None) -> dict[str, Any]:
     fitting = [judged for judged in every if judged.apart != "refused"]
     options = [
         {**option_tree(ranked.judged), "score": round(ranked.score, 6), "terms": msgspec.to_builtins(ranked.terms)}
-        for ranked in rank(fitting, weights)
+        for ranked in rank(matched.case, fitting, weights, matched.hours)
     ]
     options += [option_tree(dropped.judged) for dropped in matched.dropped]
     options += [option_tree(judged) for judged in every if judged.apart == "refused"]

@@ -77,13 +77,15 @@ class Matched(msgspec.Struct, frozen=True):
     spares: tuple[Spare, ...]
     complete: bool = True
     """False where the search was stopped before every pack was tried."""
+    hours: float = 0.0
+    """What was asked for; 0 where nobody asked."""
 
     @property
     def tried(self) -> int:
         return len(self.fitting) + len(self.dropped) + len(self.refused) + len(self.spares)
 
     def ranked(self, weights: Weights | None = None) -> tuple[Ranked, ...]:
-        return rank(list(self.fitting), weights)
+        return rank(self.case, list(self.fitting), weights, self.hours)
 
     def judged_spares(self) -> Iterator[Judged]:
         """The ways that are no better than another, judged in full."""
@@ -130,7 +132,9 @@ def search(request: Request, limits: Limits | None = None, report: Report | None
         except Stopped:
             complete = False
             break
-    return Matched(case, kit, target, tuple(fitting), tuple(dropped), tuple(refused), tuple(spares), complete)
+    return Matched(
+        case, kit, target, tuple(fitting), tuple(dropped), tuple(refused), tuple(spares), complete, limits.hours
+    )
 
 
 class _Chains:

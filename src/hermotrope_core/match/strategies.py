@@ -14,6 +14,7 @@ import msgspec
 
 from hermotrope_core.bank import fed_from
 from hermotrope_core.case import Case, Converter, Linear, Source, maybe, number
+from hermotrope_core.inlets import mains_like
 from hermotrope_core.match.asked import Asked, asked
 from hermotrope_core.match.chain import Chain, Strategy, chain_of
 from hermotrope_core.match.shelf import OWN_ADAPTER, WORK, Kit, Pack, Part, to_buy
@@ -60,9 +61,16 @@ def single_chains(target: Target, kit: Kit) -> Iterator[Chain]:
         at = asked(target.case, number(cast(Linear, part.stage).output_v))
         if at is not None:
             yield chain_of(target.case, "linear regulator", (part,), at)
+    mains = target.case.device.inlet is not None and mains_like(target.case.device.inlet)
     adapter = own_adapter(target)
     for part in kit.inverters:
-        yield chain_of(target.case, "inverter", (part, adapter), target.at, own_lead=True)
+        if not mains:
+            yield chain_of(target.case, "inverter", (part, adapter), target.at, own_lead=True)
+            continue
+        volts = number(cast(Converter, part.stage).output_v)
+        at = asked(target.case, volts)
+        if at is not None and target.low_v <= volts <= target.high_v:
+            yield chain_of(target.case, "inverter", (part,), at, own_lead=True)
 
 
 def _named(stage: Converter) -> Strategy:

@@ -86,10 +86,10 @@ def pins(request: HttpRequest, pk: int) -> HttpResponse:
     else:
         red, black = _number(request, "red", 99), _number(request, "black", 99)
         typed = request.POST.get("text", "").strip()
-        joined = typed.lower() in ("beep", "beeps", "joined")
-        volts = None if joined else parse(typed, "V")
-        readings.append(PinReading(red=red, black=black, reading_v=volts, joined=joined))
-        label = f"Pins {red} and {black}: {'joined' if volts is None else figure(volts, 'V')}"
+        joined, apart = typed.lower() in ("beep", "beeps", "joined"), typed.lower() in ("ol", "o.l", "open")
+        volts = None if joined or apart else parse(typed, "V")
+        readings.append(PinReading(red=red, black=black, reading_v=volts, joined=joined, open=apart))
+        label = f"Pins {red} and {black}: {'joined' if joined else 'open' if volts is None else figure(volts, 'V')}"
     changed = msgspec.structs.replace(inlet, readings=tuple(readings))
     settled = nets_of(changed).settled
     changed = msgspec.structs.replace(changed, polarity="marked" if settled else "unknown", measured=settled)
