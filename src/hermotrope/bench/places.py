@@ -10,20 +10,33 @@ from hermotrope.bench.stages import designed
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import KINDS
-from hermotrope_core.case import Case, Converter, Source, number
+from hermotrope_core.case import Case, Converter, KeepAlive, Linear, Source, number
 from hermotrope_core.design import fitted
 from hermotrope_core.placement import problem, spots
 
 MOST_TRAY = 60
+HOLDS_AWAKE = "the keep-alive load behind it needs it: move that first"
 
 
 def move_problems(case: Case) -> list[list[str | None]]:
     """For each stage of the path what speaks against each gap, counted before it is lifted."""
     found: list[list[str | None]] = []
     for i, stage in enumerate(case.path):
+        if any(isinstance(one, KeepAlive) for one in case.path[i + 1 :]) and not _wakes(case, i):
+            found.append([None if gap in (i, i + 1) else HOLDS_AWAKE for gap in range(len(case.path) + 1)])
+            continue
         rest = msgspec.structs.replace(case, path=case.path[:i] + case.path[i + 1 :])
         found.append([problem(rest, stage, gap if gap <= i else gap - 1) for gap in range(len(case.path) + 1)])
     return found
+
+
+def _wakes(case: Case, without: int) -> bool:
+    """Whether something before each keep-alive load still falls asleep once the stage at `without` is lifted."""
+    if case.source is None or case.source.regulated_output is not None:
+        return True
+    rest = [one for i, one in enumerate(case.path) if i != without]
+    first = next((i for i, one in enumerate(rest) if isinstance(one, KeepAlive)), len(rest))
+    return any(isinstance(one, Converter | Linear) for one in rest[:first])
 
 
 def kind_problems(case: Case, kinds: tuple[tuple[str, str], ...], at: int) -> list[tuple[str, str, str]]:

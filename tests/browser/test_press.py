@@ -1,0 +1,96 @@
+"""Everything that the pages of the demonstration offer is pressed by hand, as far as a hand is what matters.
+
+That no control of any conversion is refused by the server is tested without a browser; here each kind of control
+is pressed once: no complaint of the browser, the focus is not lost, and a list that stood open stays open.
+"""
+
+from __future__ import annotations
+
+import sqlite3
+from pathlib import Path
+
+from django.core.management import call_command
+from django.db import connection
+from playwright.sync_api import Locator, Page
+
+from hermotrope.bench.models import Conversion
+from tests.browser.base import BrowserTest
+
+OFFERED = (Path(__file__).parent / "press.js").read_text()
+WATCH = """
+window.busy = 0;
+document.addEventListener("htmx:beforeSend", () => { window.busy += 1; });
+document.addEventListener("htmx:afterRequest", () => { window.busy -= 1; });
+"""
+OPEN = """() => [...document.querySelectorAll("details[open]")].map((one) => one.id || one.querySelector("summary").textContent)"""
+SHUT = """(open) => [...document.querySelectorAll("details:not([open])")]
+    .map((one) => one.id || one.querySelector("summary").textContent).filter((one) => open.includes(one))"""
+PANELS = """() => [...new Set([...document.querySelectorAll("[href^='?panel='], [hx-get^='?panel=']")]
+    .map((one) => one.getAttribute("href") ?? one.getAttribute("hx-get")).filter((url) => !url.includes("&")))]"""
+
+
+class PressEverything(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        call_command("load_demo", verbosity=0)
+        self.page.add_init_script(WATCH)
+        self.asleep = sqlite3.connect(":memory:")
+        self.addCleanup(self.asleep.close)
+        with sqlite3.connect(connection.settings_dict["NAME"]) as now:
+            now.backup(self.asleep)
+
+    def restore(self) -> None:
+        with sqlite3.connect(connection.settings_dict["NAME"], timeout=30) as now:
+            self.asleep.backup(now)
+
+    def test_each_kind_of_control(self) -> None:
+        pressed: set[str] = set()
+        for made in Conversion.objects.order_by("pk"):
+            self.goto(f"/c/{made.pk}/")
+            for panel in ["", *self.page.evaluate(PANELS)]:
+                url = f"/c/{made.pk}/{panel}"
+                self.goto(url)
+                for kind in dict.fromkeys(self.page.evaluate(OFFERED)):
+                    if kind not in pressed:
+                        pressed.add(kind)
+                        with self.subTest(url, control=kind):
+                            self.press(self.page, url, kind)
+        self.assertGreater(len(pressed), 200)
+
+    def press(self, page: Page, url: str, kind: str) -> None:
+        self.restore()
+        self.goto(url)
+        at = page.evaluate(OFFERED).index(kind)
+        node = page.evaluate_handle(f"window.offered[{at}]").as_element()
+        assert node is not None
+        node.evaluate(
+            "(node) => { for (let one = node.closest('details'); one; one = one.parentElement.closest('details')) one.open = true; node.dataset.pressed = 1; }"
+        )
+        target = page.locator("[data-pressed]")
+        if not target.is_visible():
+            return
+        before = page.evaluate(OPEN)
+        tag = self.hand(page, target)
+        page.wait_for_timeout(60)
+        page.wait_for_function("window.busy <= 0 && !document.querySelector('.htmx-settling, .htmx-swapping')")
+        page.wait_for_timeout(40)
+        told, self.errors = self.errors, []
+        self.assertEqual(told, [])
+        if tag in ("input", "select", "button") and page.url.split("?")[0].endswith(url.split("?", maxsplit=1)[0]):
+            self.assertNotEqual(page.evaluate("document.activeElement.tagName"), "BODY", "the focus is lost")
+        if tag != "summary" and page.url.endswith(url):
+            self.assertEqual(page.evaluate(SHUT, before), [], "a list that stood open was shut")
+
+    def hand(self, page: Page, target: Locator) -> str:
+        """Press as a hand would, by what the control is; returns its tag."""
+        tag = str(target.evaluate("(node) => node.tagName.toLowerCase()"))
+        if tag == "select":
+            target.focus()
+            page.keyboard.press("ArrowDown")
+            page.keyboard.press("Tab")
+        elif tag == "input" and target.get_attribute("type") in (None, "text", "search", "number"):
+            target.fill("7")
+            page.keyboard.press("Tab")
+        else:
+            target.click(timeout=3000)
+        return tag

@@ -1,0 +1,103 @@
+"""Every control of every page of the demonstration is pressed, as it stands and with nonsense in each of its fields."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from html import escape
+
+from django.core.management import call_command
+from django.db import transaction
+from django.http import HttpResponse
+from django.test import TestCase
+
+from hermotrope.bench.models import Conversion
+from tests.controls import Control, controls
+
+HTMX = {"HX-Request": "true"}
+NONSENSE = "x?! Ω"
+FINE = (200, 204, 302, 422)
+UNFILLED = re.compile(r"\{\{|\{%|\bNone\b(?![.:])|\bnan\b|&lt;function|object at 0x")
+
+
+class PressEverything(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        call_command("load_starter", verbosity=0)
+        call_command("load_demo", verbosity=0)
+
+    def setUp(self) -> None:
+        self.client.raise_request_exception = False
+        self.nonsense: set[tuple[str, str]] = set()
+        self.pressed = 0
+
+    def test_every_conversion(self) -> None:
+        for made in Conversion.objects.all():
+            with self.subTest(made.case.device.name):
+                self.press_all(f"/c/{made.pk}/")
+        self.assertGreater(self.pressed, 1000)
+
+    def test_the_bench_and_the_shelf(self) -> None:
+        for start in ("/", "/new/", "/shelf/"):
+            with self.subTest(start):
+                self.press_all(start)
+        self.assertGreater(self.pressed, 50)
+
+    def press_all(self, start: str) -> None:
+        found: dict[str, tuple[str, Control]] = {}
+        for page, control in self.offered(start):
+            found.setdefault(control.kind, (page, control))
+        for kind, (page, control) in found.items():
+            with self.subTest(page=page, control=kind):
+                self.press(control, dict(control.fields))
+            for name in control.typed:
+                if (kind, name) not in self.nonsense:
+                    self.nonsense.add((kind, name))
+                    with self.subTest(page=page, control=kind, nonsense_in=name):
+                        self.press(control, dict(control.fields) | {name: NONSENSE}, name)
+
+    def offered(self, start: str) -> Iterator[tuple[str, Control]]:
+        """Every form of every page that links lead to, below where one starts; a comparison of ways is opened once."""
+        ahead, seen = [start], {start}
+        while ahead:
+            url = ahead.pop(0)
+            answer = self.client.get(url, headers=HTMX if url != start else None)
+            self.assertEqual(answer.status_code, 200, url)
+            if "html" not in answer.headers["Content-Type"]:
+                continue
+            text = answer.content.decode()
+            self.whole(text, url)
+            for control in controls(text, url):
+                if control.method == "post" or control.fields:
+                    yield url, control
+                    continue
+                kind = (
+                    control.url
+                    if control.url.count("=") < 2
+                    else re.sub(r"[0-9a-f]+", "0", control.url.split("&vs")[0])
+                )
+                if control.url.startswith(start) and kind not in seen:
+                    if start == "/" and control.url.startswith(("/c/", "/shelf/")):
+                        continue
+                    seen.add(kind)
+                    ahead.append(control.url)
+
+    def press(self, control: Control, sent: dict[str, str], wrong: str = "") -> None:
+        before = transaction.savepoint()
+        send = self.client.post if control.method == "post" else self.client.get
+        answer: HttpResponse = send(control.url, sent, headers=HTMX)  # type: ignore[assignment]
+        transaction.savepoint_rollback(before)
+        self.pressed += 1
+        self.assertIn(answer.status_code, FINE, answer.content[:300])
+        text = answer.content.decode() if "html" in answer.headers.get("Content-Type", "") else ""
+        self.whole(text, control.url)
+        if answer.status_code == 422:
+            self.assertRegex(text, r'role="alert"|class="[^"]*error')
+            if wrong:
+                self.assertIn(escape(NONSENSE), text, "what was typed is gone")
+
+    def whole(self, text: str, url: str) -> None:
+        """No slot of a template is left open."""
+        left = UNFILLED.search(text)
+        if left:
+            self.fail(f"{url}: {text[max(0, left.start() - 80) : left.end() + 60]!r}")
