@@ -68,6 +68,20 @@ CAUSES: tuple[Cause, ...] = (
     "programme over",
 )
 """In the order in which they are named when several hold at once."""
+CAUSE_WORDS: dict[Cause, str] = {
+    "pack cut-off": "the pack’s cut-off opens",
+    "converter input too low": "the converter gets too few volts",
+    "converter input too high": "the converter gets too many volts",
+    "converter overload": "the converter is overloaded",
+    "dropout": "the regulator gets too few volts",
+    "device minimum": "the device gets too few volts",
+    "collapse": "the path cannot give the power",
+    "reserve": "the reserve is reached",
+    "empty": "the pack is empty",
+    "auto-off": "the bank switches off",
+    "programme over": "the programme is over",
+}
+"""What happens then, as a clause."""
 
 
 class Demand(msgspec.Struct, frozen=True, gc=False):

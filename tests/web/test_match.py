@@ -48,7 +48,7 @@ class Match(TestCase):
         self.assertEqual(len(self.ids(text)), matching.SHOWN)
         self.assertIn("Straight to the device", text)
         self.assertIn("The full pack exceeds what the converter takes in", text)
-        self.assertIn("It works if you", text)
+        self.assertIn("Cure: ", text)
 
     def test_a_way_is_taken_and_can_be_undone(self) -> None:
         first = self.ids(self.ways())[0]

@@ -143,7 +143,7 @@ def effort_words(judged: Judged) -> dict[str, str]:
         "mass": figure(effort.mass_g, "g", 3) if effort.mass_g < 1000 else figure(effort.mass_g / 1000, "kg", 2),
         "price": "nothing" if effort.price == 0 else f"{effort.price:.0f}",
         "work": f"{effort.minutes:.0f} min",
-        "joints": f"{effort.joints} joints",
+        "joints": f"{effort.joints} joint{'' if effort.joints == 1 else 's'}",
         "undo": ", ".join(undo) or "just unplug",
     }
 

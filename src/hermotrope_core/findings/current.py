@@ -146,7 +146,7 @@ def converter_near_limit(situation: Situation) -> Iterator[Finding]:
             "note",
             f"{look.words[0].upper()}{look.words[1:]} takes {figure(have, 'W')} of the "
             f"{figure(watts / NEAR_RATING, 'W')} that the {situation.stage_name(holder.stage)} is good for; "
-            f"for hours, {figure(watts, 'W')} ({figure(NEAR_RATING, '%', 2)}) is enough.",
+            f"for hours on end, give it at most {figure(watts, 'W')} ({figure(NEAR_RATING, '%', 2)}).",
             holder.stage,
             have,
             watts,

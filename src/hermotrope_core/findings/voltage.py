@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from hermotrope_core.case import Case, Converter, Diode, Linear, Mode, maybe, number
-from hermotrope_core.circuit import Breach, Point, circuit_of, full_volts, unloaded_volts
+from hermotrope_core.circuit import CAUSE_WORDS, Breach, Point, circuit_of, full_volts, unloaded_volts
 from hermotrope_core.design import Change, converter_change, with_stages
 from hermotrope_core.discharge import Run
 from hermotrope_core.figures import both, duration, figure
@@ -194,7 +194,7 @@ def does_not_start(situation: Situation) -> Iterator[Finding]:
     else:
         numbers = ", {} against {}".format(*both(have, limit, unit)) if limit is not None else ""
         begins = "It does not start" if run.runtime_s == 0.0 else f"“{run.end_mode}” never starts"
-        text = f"{begins}: {run.end_cause} in “{run.end_mode}” at once{numbers}."
+        text = f"{begins}: in “{run.end_mode}” {CAUSE_WORDS[run.end_cause]} at once{numbers}."
         cure = "charge the pack, or take one whose volts and strength hold this mode from the start"
     yield Finding("does-not-start", "refuse", text, situation.device_stage, have, limit, unit, cure)
 
@@ -257,7 +257,7 @@ def early_stop(situation: Situation) -> Iterator[Finding]:
     yield Finding(
         "early-stop",
         "care",
-        f"It stops with {figure(left, '%', 2)} of the charge unused ({run.end_cause}); "
+        f"It stops with {figure(left, '%', 2)} of the charge unused: {CAUSE_WORDS[run.end_cause]}; "
         f"up to {figure(limit, '%', 1)} would be normal.",
         situation.device_stage,
         left,

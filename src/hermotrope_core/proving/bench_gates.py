@@ -34,6 +34,7 @@ from hermotrope_core.proving.gate import (
     Setup,
     Spot,
     above,
+    asleep,
     below,
     within,
 )
@@ -69,7 +70,14 @@ def open_voltage(situation: Situation, basis: str) -> Gate:
         low, high = volts * (1 - PORT_SHARE), volts * (1 + PORT_SHARE)
         rules: tuple[Rule, ...] = (
             swapped,
-            Rule(-NOTHING_V, NOTHING_V, "fail", "the bank gives nothing: press its button, try another lead or port"),
+            Rule(
+                -NOTHING_V,
+                NOTHING_V,
+                "fail",
+                "the bank gives nothing: press its button, try another lead or port"
+                if asleep(situation)
+                else "it gives nothing: is it in an outlet that is on, and its plug all the way in?",
+            ),
             Rule(NOTHING_V, low, "fail", "less than this port's volts: nothing was negotiated, or the lead is poor"),
             above(high, "stop", "more than this port is meant to give: do not connect; it negotiated another profile"),
         )
@@ -297,7 +305,7 @@ def _set_point(situation: Situation, i: int) -> Ask:
     lift = "turn it up" if adjustable else "nothing was negotiated, or it is not the part that was planned"
     rules = (
         below(-NOTHING_V, "stop", "it reads minus: probes or input swapped; a converter fed the wrong way round dies"),
-        Rule(-NOTHING_V, NOTHING_V, "fail", "nothing comes out: fuse, switch, its input, or the bank is asleep"),
+        Rule(-NOTHING_V, NOTHING_V, "fail", f"nothing comes out: {asleep(situation)}fuse, switch, or its input"),
         Rule(NOTHING_V, low, "fail", f"under {volts:g} V: {lift}"),
         above(high, "fail", f"over {volts:g} V: {turn}" + (f"; the device stands {most:g} V" if last and most else "")),
     )

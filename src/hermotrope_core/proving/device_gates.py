@@ -9,7 +9,7 @@ from hermotrope_core.circuit import Demand
 from hermotrope_core.figures import duration, figure
 from hermotrope_core.findings.protection import HOT_REFUSE_K
 from hermotrope_core.heat import HAND_HOT_C, RESISTOR_RISE_K, part_heats
-from hermotrope_core.proving.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, below
+from hermotrope_core.proving.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, asleep, below
 from hermotrope_core.proving.loaded_gates import at_plug
 from hermotrope_core.situation import Situation
 from hermotrope_core.spread import spread_of
@@ -66,8 +66,11 @@ def _limit(situation: Situation) -> float:
     return min([*found, *held, *([most] if most is not None and not situation.circuit.holders else [])], default=inf)
 
 
-def _amps_rules(low: float, high: float, nothing: float, limit: float) -> tuple[Rule, ...]:
-    """What amperes beside the window mean; at and under `nothing` it does not run, above `limit` something gives way."""
+def _amps_rules(low: float, high: float, nothing: float, limit: float, sleeps: str) -> tuple[Rule, ...]:
+    """What amperes beside the window mean; at and under `nothing` it does not run, above `limit` something gives way.
+
+    `sleeps` names a bank that may be asleep.
+    """
     over = max(high, min(limit, FAR_OVER * high))
     return (
         below(-over, "stop", f"minus, and {FAR_MORE}"),
@@ -76,7 +79,7 @@ def _amps_rules(low: float, high: float, nothing: float, limit: float) -> tuple[
             -max(AMPS_A, nothing),
             nothing,
             "fail",
-            "no current: not switched on, a fuse, the bank asleep, or the plug does not touch",
+            f"no current: not switched on, {sleeps}a fuse, or the plug does not touch",
         ),
         Rule(nothing, low, "note", "less than planned: it will run longer; put the reading into the plan"),
         Rule(high, over, "note", "more than planned: it will run shorter; put the reading into the plan"),
@@ -110,7 +113,7 @@ def _mode_ask(situation: Situation, mode: Mode) -> Ask:
         f"{figure(amps, 'A')} computed, known to ± {100 * h:.0f} %",
         spot,
         None,
-        _amps_rules(low, high, NOTHING_SHARE * amps / (1 + h), limit),
+        _amps_rules(low, high, NOTHING_SHARE * amps / (1 + h), limit, asleep(situation)),
         expected=amps,
     )
 
@@ -231,7 +234,8 @@ def alarm(situation: Situation, basis: str) -> Gate | None:
     if not asks:
         return None
     connect = (
-        "Turn a current-limited supply in its place down slowly, or let the pack run down; read where it opens or warns.",
+        "With a current-limited supply in the pack’s place, turn it down slowly; or let the pack run down. "
+        "Read where it opens or warns.",
     )
     return Gate("alarm", "What warns, and what opens", connect, tuple(asks), basis)
 

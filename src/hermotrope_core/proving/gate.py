@@ -7,6 +7,8 @@ from typing import Literal
 
 import msgspec
 
+from hermotrope_core.situation import Situation
+
 Level = Literal["pass", "note", "fail", "stop"]
 Meter = Literal["volts", "mains", "ripple", "ohms", "diode", "amps", "temperature", "trip", "seen", "clock"]
 Key = Literal[
@@ -93,6 +95,11 @@ class Gate(msgspec.Struct, frozen=True):
 def within(volts: float) -> float:
     """What a hand meter may be off at so many volts."""
     return METER_SHARE * abs(volts) + METER_V
+
+
+def asleep(situation: Situation) -> str:
+    """A reason for no volts that only a bank has: it is put first where others follow, else empty."""
+    return "the bank asleep, " if situation.source.regulated_output and not situation.cell.endless else ""
 
 
 def below(limit: float, level: Level, says: str) -> Rule:

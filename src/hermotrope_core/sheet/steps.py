@@ -204,7 +204,7 @@ def _ends(case: Case) -> Iterator[Step]:
         yield Step(
             "end-source",
             "The end at the source",
-            f"{_a(connector_words(outlet))} is there; its counterpart goes on the wire. {_first_on(outlet)}The live side is a socket, never bare pins.",
+            _source_end(outlet),
             15,
             "soldering",
             "With the pack away: its contacts never lie open beside each other.",
@@ -260,6 +260,15 @@ def _first_on(connector: Connector) -> str:
     if connector.kind in ("barrel", "pins"):
         return "First slide the shell and a sleeve for each contact on the wire. "
     return ""
+
+
+def _source_end(outlet: Connector) -> str:
+    if outlet.kind == "terminals":
+        return (
+            "Its terminals take the wire’s ends: a crimped ferrule or ring on each, never a tinned end under a screw."
+        )
+    words = f"{_a(connector_words(outlet))} is there; its counterpart goes on the wire. {_first_on(outlet)}"
+    return f"{words}The live side is a socket, never bare pins." if outlet.gender != "plug" else words.strip()
 
 
 def _a(words: str) -> str:

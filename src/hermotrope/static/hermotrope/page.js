@@ -71,19 +71,19 @@
   document.addEventListener("htmx:responseError", (event) => told(event, `Not done. ${reason(event.detail.xhr.status)} What you typed is still here.`));
   document.addEventListener("htmx:sendError", (event) => told(event, `Not done. ${reason(0)} What you typed is still here.`));
 
-  // A pressed button keeps the focus when the page is put in anew, as far as it is still there.
+  // A pressed button keeps the focus when the page is put in anew; where it is gone, the panel takes it, never the page.
   const formOf = (node) => node?.closest?.("form[action]");
   const named = (form) => form.getAttribute("action") + [...form.querySelectorAll("input[type=hidden]")].filter((one) => !["csrfmiddlewaretoken", "version", "panel"].includes(one.name)).map((one) => `&${one.name}=${one.value}`).join("");
   let pressed = null;
   document.addEventListener("htmx:beforeSwap", () => {
-    const button = document.activeElement, form = button?.matches("button:not([id])") ? formOf(button) : null;
-    if (form) pressed = { form: named(form), words: button.textContent };
+    const at = document.activeElement, form = at?.matches("button:not([id])") ? formOf(at) : null;
+    if (at && at !== document.body) pressed = { form: form && named(form), words: at.textContent };
   });
   document.addEventListener("htmx:afterSettle", () => {
     if (!pressed || document.activeElement !== document.body) return;
-    const form = [...document.querySelectorAll("form[action]")].find((one) => named(one) === pressed.form);
+    const form = pressed.form && [...document.querySelectorAll("form[action]")].find((one) => named(one) === pressed.form);
     const button = form && [...form.querySelectorAll("button")].find((one) => one.textContent === pressed.words);
-    (button ?? form?.querySelector("button"))?.focus({ preventScroll: true });
+    (button ?? form?.querySelector("button") ?? document.querySelector("#panel, main"))?.focus({ preventScroll: true });
     pressed = null;
   });
 
