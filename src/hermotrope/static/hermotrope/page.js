@@ -83,7 +83,7 @@
     if (!pressed || document.activeElement !== document.body) return;
     const form = pressed.form && [...document.querySelectorAll("form[action]")].find((one) => named(one) === pressed.form);
     const button = form && [...form.querySelectorAll("button")].find((one) => one.textContent === pressed.words);
-    (button ?? form?.querySelector("button") ?? document.querySelector("#panel, main"))?.focus({ preventScroll: true });
+    (button ?? form?.querySelector("button") ?? document.getElementById("panel"))?.focus({ preventScroll: true });
     pressed = null;
   });
 
