@@ -23,7 +23,8 @@ window.busy = 0;
 document.addEventListener("htmx:beforeSend", () => { window.busy += 1; });
 document.addEventListener("htmx:afterRequest", () => { window.busy -= 1; });
 """
-QUIET = "() => document.readyState === 'complete' && window.busy <= 0 && !document.querySelector('.htmx-settling, .htmx-swapping')"
+QUIET = """() => document.readyState === "complete" && window.busy <= 0
+  && !document.querySelector(".htmx-settling, .htmx-swapping")"""
 NAME = "(one) => one.id || one.querySelector('summary').textContent"
 OPEN = f"() => [...document.querySelectorAll('details[open]')].map({NAME})"
 SHUT = f"(was) => [...document.querySelectorAll('details:not([open])')].map({NAME}).filter((one) => was.includes(one))"

@@ -83,7 +83,9 @@
     if (!pressed || document.activeElement !== document.body) return;
     const form = pressed.form && [...document.querySelectorAll("form[action]")].find((one) => named(one) === pressed.form);
     const button = form && [...form.querySelectorAll("button")].find((one) => one.textContent === pressed.words);
-    (button ?? form?.querySelector("button") ?? document.getElementById("panel"))?.focus({ preventScroll: true });
+    for (const node of [button, form?.querySelector("button"), document.getElementById("panel")]) {
+      if (document.activeElement === document.body) node?.focus({ preventScroll: true }); // one that is hidden takes no focus
+    }
     pressed = null;
   });
 
