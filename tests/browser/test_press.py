@@ -20,13 +20,17 @@ from tests.browser.base import BrowserTest
 OFFERED = (Path(__file__).parent / "press.js").read_text()
 WATCH = """
 window.busy = 0;
-document.addEventListener("htmx:beforeSend", () => { window.busy += 1; });
-document.addEventListener("htmx:afterRequest", () => { window.busy -= 1; });
+const send = XMLHttpRequest.prototype.send;
+XMLHttpRequest.prototype.send = function (body) {
+  window.busy += 1;
+  this.addEventListener("loadend", () => { window.busy -= 1; });
+  return send.call(this, body);
+};
 """
 QUIET = """() => document.readyState === "complete" && window.busy <= 0
   && !document.querySelector(".htmx-settling, .htmx-swapping")"""
 NAME = "(one) => one.id || one.querySelector('summary').textContent"
-OPEN = f"() => [...document.querySelectorAll('details[open]')].map({NAME})"
+OPEN = f"() => [...document.querySelectorAll('details[open]:not(:has([data-pressed]))')].map({NAME})"
 SHUT = f"(was) => [...document.querySelectorAll('details:not([open])')].map({NAME}).filter((one) => was.includes(one))"
 REACH = """(node) => {
   for (let one = node.closest("details"); one; one = one.parentElement.closest("details")) one.open = true;
