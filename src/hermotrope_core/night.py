@@ -11,7 +11,7 @@ from math import inf
 
 import msgspec
 
-from hermotrope_core.case import Case, Segment, number
+from hermotrope_core.case import Case, Duty, Segment, number
 from hermotrope_core.discharge import run
 from hermotrope_core.interpolate import at as look_up
 from hermotrope_core.job import charge_at
@@ -45,7 +45,7 @@ def through_the_night(case: Case) -> Night | None:
         met.append(warmth)
         conditions = msgspec.structs.replace(case.conditions, temperature_c=warmth)
         charged = source if soc is None else msgspec.structs.replace(source, initial_soc=soc)
-        duty = msgspec.structs.replace(case.duty, repeat=turned(case.duty.repeat, time))
+        duty = msgspec.structs.replace(case.duty, repeat=ahead(case.duty, time))
         piece = msgspec.structs.replace(case, source=charged, conditions=conditions, duty=duty)
         followed = run(piece, marks=True)
         if time + min(followed.runtime_s, lasts) >= sleeps_s:
@@ -54,6 +54,19 @@ def through_the_night(case: Case) -> Night | None:
             end = time + followed.runtime_s
             return None if end <= 0.0 else Night(end, followed.end_cause, followed.final_soc, max(met), min(met))
         soc, time = charge_at(followed, lasts), time + lasts
+
+
+def ahead(duty: Duty, seconds: float) -> tuple[Segment, ...]:
+    """What comes after so many seconds of a duty: turned where it goes round, what is left of it where it runs once."""
+    if not duty.once:
+        return turned(duty.repeat, seconds)
+    left: list[Segment] = []
+    for segment in duty.repeat:
+        lasts = number(segment.seconds)
+        if seconds < lasts - 1e-9:
+            left.append(msgspec.structs.replace(segment, seconds=lasts - seconds))
+        seconds = max(0.0, seconds - lasts)
+    return tuple(left)
 
 
 def turned(repeat: tuple[Segment, ...], seconds: float) -> tuple[Segment, ...]:

@@ -7,11 +7,11 @@ from math import ceil, inf
 
 import msgspec
 
-from hermotrope_core.case import Segment, maybe, number
+from hermotrope_core.case import maybe, number
 from hermotrope_core.discharge import Run, run
 from hermotrope_core.duty_sums import duty_sums
 from hermotrope_core.job import charge_at
-from hermotrope_core.night import turned
+from hermotrope_core.night import ahead
 from hermotrope_core.situation import Situation
 
 MARGIN = 0.1
@@ -86,25 +86,12 @@ def cautious_lasts(situation: Situation, cautious: float) -> Callable[[float], f
     def lasts(at_s: float) -> float:
         into = at_s if case.duty.once else round(at_s % case.duty.seconds, 3)
         if into not in known:
-            left = turned(case.duty.repeat, into)
-            if case.duty.once:
-                left = _rest(case.duty.repeat, into)
+            left = ahead(case.duty, into)
             duty = msgspec.structs.replace(case.duty, repeat=left, once=False)
             known[into] = run(msgspec.structs.replace(case, duty=duty)).runtime_s if left else inf
         return known[into] * cautious * (1.0 - MARGIN)
 
     return lasts
-
-
-def _rest(repeat: tuple[Segment, ...], into: float) -> tuple[Segment, ...]:
-    """What is left of a programme after so many seconds; its last mode goes on, so that a pack's end can be told."""
-    left: list[Segment] = []
-    for segment in repeat:
-        lasts = number(segment.seconds)
-        if into < lasts - 1e-9:
-            left.append(msgspec.structs.replace(segment, seconds=lasts - into))
-        into = max(0.0, into - lasts)
-    return tuple(left)
 
 
 def recharge_seconds(situation: Situation, charger_w: float | None, hours_a_day: float | None = None) -> float:

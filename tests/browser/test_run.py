@@ -35,6 +35,19 @@ class RunJourney(BrowserTest):
         low, high = (float(hours) + float(minutes) / 60 for hours, minutes in re.findall(r"(\d+) h (\d+) min", text))
         return high - low
 
+    def test_redrawing_does_not_double_what_stands_beside_what_is_loaded_late(self) -> None:
+        self.start()
+        page = self.page
+        expect(page.locator(".measure-next")).to_be_visible()
+        for lasts in ("7 min", "6 min", "5 min"):
+            page.locator("#f-duty-repeat-0-seconds").fill(lasts)
+            page.locator("#f-duty-repeat-0-seconds").press("Tab")
+            expect(page.locator("#f-duty-repeat-0-seconds")).to_have_value(lasts)
+            expect(page.locator(".ribbon")).to_contain_text(f"hold {lasts}")
+            expect(page.locator(".measure-next")).to_be_visible()
+        self.assertEqual(page.locator("#panel .working-box").count(), 1)
+        self.assertEqual(page.locator("#panel h3", has_text="Measure next").count(), 1)
+
     def test_an_end_of_the_ribbon_is_dragged_and_moved_by_keys(self) -> None:
         self.start()
         page = self.page

@@ -24,7 +24,7 @@ from hermotrope_core.estimate import estimate
 from hermotrope_core.figures import figure
 from hermotrope_core.job import charge_at, middle_wish, output_over_run
 from hermotrope_core.long_run import MONTH_S, leaking_runtime
-from hermotrope_core.night import through_the_night, turned
+from hermotrope_core.night import ahead, through_the_night, turned
 from hermotrope_core.ran import judged_run, taken
 from hermotrope_core.situation import Situation
 from hermotrope_core.sums import simple_sums
@@ -341,6 +341,17 @@ class Night(SimpleTestCase):
         cooling, _ = self.through((0, 20), (5, -10))
         sooner, _ = self.through((0, 20), (1, -10))
         self.assertTrue(cold < sooner < cooling < warm, (cold, sooner, cooling, warm))
+
+    def test_a_programme_is_over_when_it_is_over_in_the_cold_too(self) -> None:
+        """Two hours by the clock stay two hours, whatever the night does, and its first half is not run again."""
+        repeat = [{"mode": "hold", "seconds": 5400}, {"mode": "slew", "seconds": 1800}]
+        more = {"duty.repeat": repeat, "duty.once": True, "conditions.temperature_by_h": [[0, 20], [5, -5]]}
+        found = through_the_night(case("cases", MOUNT, **more))
+        assert found is not None
+        self.assertEqual((found.runtime_s, found.end_cause), (7200.0, "programme over"))
+        self.assertEqual(
+            [(s.mode, s.seconds) for s in ahead(case("cases", MOUNT, **more).duty, 6000)], [("slew", 1200)]
+        )
 
     def test_finer_pieces_agree(self) -> None:
         cooling, _ = self.through((0, 20), (5, -10))

@@ -47,6 +47,8 @@ class Part(msgspec.Struct, frozen=True):
     """True where plus comes in on the lower conductor: the part is drawn upside down."""
     swaps: bool
     """True for a lead that exchanges the two."""
+    topology: str = ""
+    """Of a converter: whether its volts rise or fall is drawn in its block."""
 
 
 class Wire(msgspec.Struct, frozen=True):
@@ -102,7 +104,9 @@ def wiring(case: Case) -> Drawing | None:
         swaps = isinstance(stage, Lead) and stage.swaps_polarity
         kind = "cord" if case.mains_at(i) and not isinstance(stage, Converter | Linear) else stage_kind(stage)
         flipped = swapped and kind not in BLOCKS
-        parts.append(Part(i + 1, kind, round(x, 1), stage_title(stage), stage_detail(stage), flipped, swaps))
+        topology = stage.topology if isinstance(stage, Converter) else ""
+        title, detail = stage_title(stage), stage_detail(stage)
+        parts.append(Part(i + 1, kind, round(x, 1), title, detail, flipped, swaps, topology))
         swapped ^= swaps
         left = x + half
     device_x = FIRST + slot * count + (20.0 if count else 120.0)

@@ -56,7 +56,11 @@ const charts = (() => {
       if (!inside(x)) return;
       ctx.save(); ctx.strokeStyle = ctx.fillStyle = ink("--refused"); ctx.lineWidth = 2 * dpr;
       ctx.beginPath(); ctx.moveTo(x, box.top); ctx.lineTo(x, box.top + box.height); ctx.stroke();
-      if (kind === "volts") { ctx.font = 650 + " " + 12 * dpr + "px " + ink("--sans"); ctx.textAlign = "right"; ctx.fillText(`${data.end.cause}, ${figures.clock(data.end.seconds)}`, x - 6 * dpr, box.top + 13 * dpr); }
+      if (kind === "volts") { ctx.font = 650 + " " + 12 * dpr + "px " + ink("--sans"); ctx.textAlign = "right";
+        const words = `${data.end.cause}, ${figures.clock(data.end.seconds)}`, wide = ctx.measureText(words).width;
+        ctx.fillStyle = ink("--card"); ctx.fillRect(x - wide - 9 * dpr, box.top + 2 * dpr, wide + 6 * dpr, 15 * dpr); // no line strikes it through
+        ctx.fillStyle = ink("--refused"); ctx.fillText(words, x - 6 * dpr, box.top + 13 * dpr);
+      }
       ctx.restore();
     };
   }

@@ -7,7 +7,8 @@ const figures = {
   clock: (s) => {
     if (s < 90) return Math.round(s) + " s";
     if (s < 5400) return Math.round(s / 60) + " min";
-    if (s < 48 * 3600) return Math.floor(s / 3600) + " h " + String(Math.round((s % 3600) / 60)).padStart(2, "0");
+    const minutes = Math.round(s / 60); // rounded before it is split, so that no hour has 60
+    if (s < 48 * 3600) return Math.floor(minutes / 60) + " h " + String(minutes % 60).padStart(2, "0");
     return (s / 86400).toFixed(1) + " d";
   },
 };

@@ -11,8 +11,8 @@
     if (!element(old) || !element(made)) return true;
     if (made.matches(STARTS)) {
       const fresh = made.cloneNode(true);
-      old.replaceWith(fresh);
-      htmx.process(fresh);
+      // only when the redraw is through: it goes on from the old one's neighbour
+      queueMicrotask(() => { old.replaceWith(fresh); htmx.process(fresh); });
       return false;
     }
     return !(old.matches(KEEPS) && made.matches(KEEPS));
