@@ -59,6 +59,10 @@ def short_amps(situation: Situation) -> float:
     return situation.full_emf / ohm if ohm > 0.0 else inf
 
 
+def _amps(short: float) -> str:
+    return "without limit" if short == inf else figure(short, "A", 2)
+
+
 def first_stretch(case: Case) -> tuple[tuple[int, Stage], ...]:
     """The stages before the first part that holds its volts, with their path indices."""
     found = []
@@ -79,7 +83,7 @@ def no_fuse(situation: Situation) -> Iterator[Finding]:
     if fuse is not None and (long is None or fuse < long):
         return
     short = short_amps(situation)
-    amps = "without limit" if short == inf else figure(short, "A", 2)
+    amps = _amps(short)
     drives = f"into a short this pack drives {amps}; a fuse is a must above {figure(SHORT_A, 'A', 1)}."
     other = any(isinstance(stage, Fuse) for stage in situation.case.path)
     if fuse is not None:
@@ -140,7 +144,7 @@ def unfused_lead(situation: Situation) -> Iterator[Finding]:
     i, lead = min(long, key=lambda pair: number(pair[1].area_mm2))
     safe = situation.safe_amps(lead)
     burns = short > safe and number(lead.length_m) > TO_FUSE_M
-    amps = "without limit" if short == inf else figure(short, "A", 2)
+    amps = _amps(short)
     end = "it burns before anything opens." if burns else "a short there lasts until the pack is empty."
     yield Finding(
         "unfused-lead",
