@@ -37,9 +37,9 @@ class OwnPack(BrowserTest):
         page.get_by_role("button", name="Put it on the shelf").click()
         page.locator("tr.own a", has_text="3S2P 11.1V 5Ah").first.click()
         for row, choice in (("kind", "terminals"), ("polarity", "marked"), ("measured", "yes")):
-            field = page.locator(f"[id$='outlet-{row}']").first
+            field = page.locator(f"#f-outlet-{row}").first
             field.select_option(choice)
-            expect(page.locator(f"[id$='outlet-{row}']").first).to_have_value(choice)
+            expect(page.locator(f"#f-outlet-{row}").first).to_have_value(choice)
         item = Item.objects.get()
         self.assertEqual(item.content().outlet.kind, "terminals")  # type: ignore[union-attr]
 
