@@ -84,7 +84,7 @@ def measure_next(case: Case, found: list[Input], draws: int) -> tuple[Worth, ...
 
     All re-runs go side by side in one: the draws as they are, then once more for each input known better.
     """
-    unsure = [i for i, one in enumerate(found) if one.spread > MEASURED_SPREAD]
+    unsure = [i for i, one in enumerate(found) if one.spread > MEASURED_SPREAD and one.measurable]
     if not unsure:
         return ()
     z = normals(len(found), draws)

@@ -24,6 +24,8 @@ class Input(msgspec.Struct, frozen=True):
     place: str
     spread: float
     scaled: Callable[[float], Case]
+    measurable: bool = True
+    """False for a table over the current: no one reading makes it known."""
 
 
 def spread_of(x: Number | Table) -> float:
@@ -128,7 +130,8 @@ def _holder_inputs(place: str, part: object, setter: Setter) -> list[Input]:
     efficiency: Number | Table | None = getattr(part, "efficiency", None)
     if efficiency is not None:
         eta = efficiency
-        found.append(Input(f"{place}.efficiency", spread_of(eta), lambda f: setter({"efficiency": lossier(eta, f)})))
+        at, one = f"{place}.efficiency", not isinstance(eta, tuple)
+        found.append(Input(at, spread_of(eta), lambda f: setter({"efficiency": lossier(eta, f)}), one))
     quiescent = "quiescent_w" if hasattr(part, "quiescent_w") else "quiescent_a"
     if number(getattr(part, quiescent)) > 0.0:
         found.append(_times_input(place, part, quiescent, setter))

@@ -95,6 +95,16 @@ class Ranges(SimpleTestCase):
         self.assertAlmostEqual(shrunk, first.range_shrinks_by, delta=0.02)
         self.assertNotIn(first.place, [one.place for one in after.measure_next])
 
+    def test_a_table_widens_the_range_and_is_not_what_to_measure_next(self) -> None:
+        """No one reading makes a table known; a single efficiency in its place is offered."""
+        table = [[0.1, 0.85], [1.0, 0.9], [4.0, 0.88]]
+        for efficiency, offered in ((table, False), (0.89, True)):
+            one = case("cases", "hide-mount-on-tool-pack", **{"path.2.efficiency": efficiency})
+            found = estimate(one, 2000)
+            assert found is not None
+            self.assertIn("path[2].efficiency", [each.place for each in inputs(one)])
+            self.assertEqual("path[2].efficiency" in [each.place for each in found.measure_next], offered)
+
     def test_a_median_of_one_input_is_exact(self) -> None:
         """A constant current with only the capacity unsure: t is proportional to it, so the ends are x (1 + h)."""
         sure = {"spread": 1e-9}
