@@ -50,6 +50,14 @@ def case(folder: str, name: str, **changes: Any) -> Case:
     return case_from(tree(folder, name, **changes))
 
 
+PASSING = {
+    "path.2.in_dropout": "passes",
+    "path.2.headroom_v": 5.5,
+    "path.2.input_min_v": 8.0,
+    "device.supply.min_v": 9.0,
+    "source.cutoff_v": 15.5,
+}
+"""Changes of the tool pack's case whose board passes its input on from 17.5 V down."""
 MEASURED = {"kind": "barrel", "outer_mm": 5.5, "inner_mm": 2.1, "polarity": "centre-positive", "measured": True}
 
 

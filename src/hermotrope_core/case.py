@@ -37,6 +37,8 @@ USES: tuple[Trait, ...] = ("life-safety", "child", "ridden", "near-water", "main
 """Traits that say who or what can be hurt: everybody is asked about these once."""
 PlanOn = Literal["duty", "typical", "maximum"]
 Enclosure = Literal["open", "closed"]
+InDropout = Literal["stops", "passes"]
+"""It stops giving, or gives its input on, less its headroom, so that its output falls with the pack."""
 Topology = Literal["buck", "boost", "buck-boost", "trigger", "inverter"]
 Code = Literal[
     "over-absolute-max",
@@ -347,6 +349,8 @@ class Converter(Value, frozen=True, tag_field="stage", tag="converter"):
     input_min_v: Number | None = None
     input_max_v: Number | None = None
     headroom_v: Number | None = None
+    in_dropout: InDropout = "stops"
+    """What a step-down board does once its input is within the headroom of its output (buck only)."""
     output_current_max_a: Number | None = None
     thermal_k_per_w: Number | None = None
     adjusts_from_v: Number | None = None
@@ -365,6 +369,11 @@ class Converter(Value, frozen=True, tag_field="stage", tag="converter"):
             low, high = maybe(getattr(self, least)), maybe(getattr(self, most))
             if low is not None and high is not None and low > high:
                 raise ValueError(f"{least} ({low:g} V) is above {most} ({high:g} V)")
+
+    @property
+    def passes_on(self) -> bool:
+        """Whether it gives its input on once that is within its headroom; a matter of step-down boards alone."""
+        return self.topology == "buck" and self.in_dropout == "passes"
 
 
 class Linear(Value, frozen=True, tag_field="stage", tag="linear"):

@@ -98,6 +98,10 @@ class Element(msgspec.Struct, frozen=True, gc=False):
     resistance_ohm: float
     drop_v: float
     trips_v: float | None = None
+    trips: Cause = "pack cut-off"
+    """What it is called when the volts entering it fall to `trips_v`."""
+    most_a: float | None = None
+    """Above this it is overloaded: a board that passes its input on."""
 
 
 class Holder(msgspec.Struct, frozen=True, gc=False):
@@ -113,6 +117,8 @@ class Holder(msgspec.Struct, frozen=True, gc=False):
     """Below this its input is too low: its own limit, or output plus headroom or dropout."""
     input_max_v: float | None
     output_current_max_a: float | None
+    passes_below_v: float | None = None
+    """Below this input it passes the input on, less its headroom (`Circuit.falls_to`); None where it stops."""
 
     @property
     def low_cause(self) -> Cause:
@@ -156,6 +162,8 @@ class Circuit(msgspec.Struct, frozen=True, gc=False):
     """`holders[k]` ends `stretches[k]` and feeds `stretches[k + 1]`."""
     device_min_v: float
     port: RegulatedOutput | None
+    falls_to: Circuit | None = None
+    """The same path once its first board that passes on its falling input does so; None where none does."""
 
     def emf(self, soc: float) -> float:
         """Open-circuit volts of the pack at a state of charge 0..1."""
@@ -172,6 +180,9 @@ class Breach(msgspec.Struct, frozen=True, gc=False):
 class Draw(msgspec.Struct, frozen=True, gc=False):
     """One mode worked back to the pack: what does not depend on the charge left."""
 
+    circuit: Circuit
+    device: int
+    """len(path), to name places."""
     demand: Demand | None
     """Seen by the first stretch; None if a later stretch collapses."""
     amps: tuple[float, ...]
@@ -182,6 +193,8 @@ class Draw(msgspec.Struct, frozen=True, gc=False):
     """Volts at the inlet if a holder fixes them, else None."""
     breaches: tuple[Breach, ...]
     """Conditions that this mode violates at any charge."""
+    falls_to: Draw | None = None
+    """The same demand in the circuit it falls to, where the first holder passes its input on below some volts."""
 
     @property
     def port_a(self) -> float:
@@ -279,6 +292,15 @@ def peak_demand(mode: Mode) -> Demand | None:
 
 def circuit_of(case: Case) -> Circuit:
     """Prepare the path of a case whose source is chosen. Raises ValueError without a source."""
+    boards = [i for i, stage in enumerate(case.path) if isinstance(stage, Converter) and stage.passes_on]
+    made = _circuit_of(case, boards, None)
+    for count in range(len(boards) - 1, -1, -1):
+        made = _circuit_of(case, boards[:count], made, boards[count])
+    return made
+
+
+def _circuit_of(case: Case, passing: list[int], falls_to: Circuit | None, falling: int | None = None) -> Circuit:
+    """The path while the boards of `passing` pass their input on; `falling` is the next that may."""
     source = case.source
     if source is None:
         raise ValueError("no source is chosen")
@@ -289,7 +311,7 @@ def circuit_of(case: Case) -> Circuit:
     health = maybe(source.state_of_health)
     start, reserve = maybe(source.initial_soc), maybe(source.reserve_soc)
     peukert, hours = maybe(source.peukert), maybe(source.rated_hours)
-    stretches, holders = _cut(source, ohm, case.path)
+    stretches, holders = _cut(source, ohm, case.path, passing)
     table = tuple((soc, volts * source.cells_in_series) for soc, volts in source.ocv or cell.ocv_by_soc)
     return Circuit(
         emf_by_soc=table,
@@ -300,10 +322,23 @@ def circuit_of(case: Case) -> Circuit:
         start_soc=1.0 if start is None else start,
         reserve_soc=0.0 if reserve is None else reserve,
         stretches=stretches,
-        holders=holders,
+        holders=tuple(_falling(h, case.path[h.stage]) if h.stage == falling else h for h in holders),
         device_min_v=maybe(case.device.supply.min_v) or 0.0,
         port=source.regulated_output,
+        falls_to=falls_to,
     )
+
+
+def _falling(holder: Holder, stage: Stage) -> Holder:
+    """A board that passes its input on where it can no longer hold; its own least input stays its end."""
+    own = maybe(getattr(stage, "input_min_v", None)) or 0.0
+    return msgspec.structs.replace(holder, input_min_v=own, passes_below_v=holder.input_min_v)
+
+
+def _passing(i: int, stage: Converter) -> Element:
+    """The same board while it passes on: a drop of its headroom; its own draw is not counted, since it stands still."""
+    limits = {"trips_v": maybe(stage.input_min_v), "most_a": maybe(stage.output_current_max_a)}
+    return Element(i, 0.0, headroom(stage), trips="converter input too low", **limits)
 
 
 def full_volts(source: Source) -> float:
@@ -313,7 +348,9 @@ def full_volts(source: Source) -> float:
     return max(*known, n * source.ocv[-1][1] if source.ocv else 0.0)
 
 
-def _cut(source: Source, ohm: float, path: tuple[Stage, ...]) -> tuple[tuple[Stretch, ...], tuple[Holder, ...]]:
+def _cut(
+    source: Source, ohm: float, path: tuple[Stage, ...], passing: list[int]
+) -> tuple[tuple[Stretch, ...], tuple[Holder, ...]]:
     stretches: list[Stretch] = []
     holders: list[Holder] = []
     elements = [Element(-1, ohm, 0.0)]
@@ -330,7 +367,9 @@ def _cut(source: Source, ohm: float, path: tuple[Stage, ...]) -> tuple[tuple[Str
         close()
         holders.append(_bank_holder(source.regulated_output))
     for i, stage in enumerate(path):
-        if isinstance(stage, Converter | Linear):
+        if i in passing and isinstance(stage, Converter):
+            elements.append(_passing(i, stage))
+        elif isinstance(stage, Converter | Linear):
             close()
             holders.append(holder_of(i, stage))
         elif isinstance(stage, Diode):
@@ -368,6 +407,12 @@ def typical_headroom(output_v: float) -> float:
     return min(TYPICAL_HEADROOM_V, TYPICAL_HEADROOM * output_v)
 
 
+def headroom(stage: Converter) -> float:
+    """Volts that a step-down board needs above its output: its own, or typical ones."""
+    stated = maybe(stage.headroom_v)
+    return typical_headroom(number(stage.output_v)) if stated is None else stated
+
+
 def holder_of(i: int, stage: Converter | Linear) -> Holder:
     """A holding stage at path index `i`, ready for computing."""
     output_v = number(stage.output_v)
@@ -385,8 +430,7 @@ def holder_of(i: int, stage: Converter | Linear) -> Holder:
         )
     low = maybe(stage.input_min_v) or 0.0
     if stage.topology == "buck":
-        headroom = maybe(stage.headroom_v)
-        low = max(low, output_v + (typical_headroom(output_v) if headroom is None else headroom))
+        low = max(low, output_v + headroom(stage))
     return Holder(
         stage=i,
         linear=False,
@@ -414,15 +458,14 @@ def draw_of(circuit: Circuit, demand: Demand, device: int) -> Draw:
             breaches.append(Breach("collapse", _end_of(circuit, k, device)))
             seen = None
             break
-        volts = holder.output_v
-        for element in stretch.elements:
-            if element.trips_v is not None and volts <= element.trips_v:
-                breaches.append(Breach("pack cut-off", element.stage))
-            volts -= element.drop_v + current * element.resistance_ohm
+        volts, opened = _along(stretch, holder.output_v, current)
+        breaches.extend(opened)
         if k == len(circuit.holders):
             inlet_v = volts
             if volts < circuit.device_min_v:
                 breaches.append(Breach("device minimum", device))
+        elif circuit.falls_to is not None and passes_on(circuit.holders[k], volts):
+            return draw_of(circuit.falls_to, demand, device)
         else:
             breaches.extend(_input_breaches(circuit.holders[k], volts))
         total = current + stretch.shunt_a
@@ -431,7 +474,31 @@ def draw_of(circuit: Circuit, demand: Demand, device: int) -> Draw:
         amps.insert(0, current)
         given.insert(0, total)
         seen = holder.demand(total)
-    return Draw(seen, tuple(amps), tuple(given), inlet_v, tuple(breaches))
+    later = circuit.falls_to if circuit.holders and circuit.holders[0].passes_below_v is not None else None
+    falls_to = None if later is None else draw_of(later, demand, device)
+    return Draw(circuit, device, seen, tuple(amps), tuple(given), inlet_v, tuple(breaches), falls_to)
+
+
+def passes_on(holder: Holder, volts: float) -> bool:
+    """Whether it passes its input on at these volts instead of holding its output."""
+    return holder.passes_below_v is not None and volts < holder.passes_below_v
+
+
+def _along(stretch: Stretch, volts: float, amps: float) -> tuple[float, list[Breach]]:
+    """Volts at the end of a stretch that begins at `volts`, and what opens or is overloaded in it."""
+    found = []
+    for element in stretch.elements:
+        found.extend(_element_breaches(element, volts, amps))
+        volts -= element.drop_v + amps * element.resistance_ohm
+    return volts, found
+
+
+def _element_breaches(element: Element, volts: float, amps: float) -> list[Breach]:
+    if element.trips_v is not None and volts <= element.trips_v:
+        return [Breach(element.trips, element.stage)]
+    if element.most_a is not None and amps > element.most_a:
+        return [Breach("converter overload", element.stage)]
+    return []
 
 
 def _end_of(circuit: Circuit, k: int, device: int) -> int:
@@ -446,14 +513,18 @@ def _input_breaches(holder: Holder, volts: float) -> list[Breach]:
     return []
 
 
-def point(circuit: Circuit, draw: Draw, emf: float, device: int) -> Point:
+def point(draw: Draw, emf: float) -> Point:
     """The operating point at an EMF (volts): every station from the source to the device.
 
     Limits do not change the currents: a breached station still states what would flow, so that a
     finding can compare; `breaches` says, in the order of `CAUSES`, why the device would not run.
     """
+    circuit, device = draw.circuit, draw.device
     first = circuit.stretches[0]
     current = None if draw.demand is None else section_amps(emf - first.drop_v, first.resistance_ohm, draw.demand)
+    entering = 0.5 * (emf - first.drop_v) if current is None else emf - first.drop_v - current * first.resistance_ohm
+    if draw.falls_to is not None and passes_on(circuit.holders[0], entering):
+        return point(draw.falls_to, emf)
     if current is None:
         breaches = draw.breaches or (Breach("collapse", _end_of(circuit, 0, device)),)
         return Point((Station(-1, emf, emf, 0.0, 0.0, 0.0),), breaches, complete=False)
@@ -463,8 +534,8 @@ def point(circuit: Circuit, draw: Draw, emf: float, device: int) -> Point:
     for k, stretch in enumerate(circuit.stretches):
         for element in stretch.elements:
             lost = element.drop_v + current * element.resistance_ohm
-            if element.trips_v is not None and volts <= element.trips_v and k == 0:
-                found.append(Breach("pack cut-off", element.stage))
+            if k == 0:
+                found.extend(_element_breaches(element, volts, current))
             stations.append(Station(element.stage, volts, volts - lost, current, current, lost * current))
             volts -= lost
             if element.stage == -1 and volts <= circuit.cutoff_v:

@@ -9,7 +9,7 @@ flow (`_Run._leap`), so a pulse once a minute for a year costs no more than an h
 
 from __future__ import annotations
 
-from itertools import pairwise
+from itertools import chain, pairwise
 from math import inf, sqrt
 
 import msgspec
@@ -17,7 +17,6 @@ import msgspec
 from hermotrope_core.case import Case, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import (
-    CAUSES,
     DEFAULT_OFF_DELAY_S,
     Cause,
     Circuit,
@@ -28,7 +27,7 @@ from hermotrope_core.circuit import (
     mode_demand,
     point,
 )
-from hermotrope_core.piece import ModeLaw, Moment, Piece, Span, bounds, inverse
+from hermotrope_core.piece import ModeLaw, Moment, Piece, Span, falls_at, inverse, last_emf
 
 MARK_SOC = 0.02
 """Largest change of charge between two marks, when marks are kept."""
@@ -79,7 +78,7 @@ class Run(msgspec.Struct, frozen=True, gc=False):
     """Empty unless asked for."""
 
 
-def device_watts(circuit: Circuit, draw: Draw, demand: Demand) -> float | None:
+def device_watts(draw: Draw, demand: Demand) -> float | None:
     """Watts into the device where a holder fixes its volts; None where they follow the pack."""
     if draw.inlet_v is None:
         return None
@@ -90,24 +89,29 @@ def device_watts(circuit: Circuit, draw: Draw, demand: Demand) -> float | None:
     return draw.inlet_v**2 / demand.value
 
 
+def _laws(draw: Draw, demand: Demand) -> list[tuple[float, ModeLaw]]:
+    """A mode's law with the charge down to which it holds, then that which it falls to; empty where it never runs."""
+    if draw.demand is None:
+        return []
+    law = ModeLaw(draw.circuit, draw.demand, device_watts(draw, demand))
+    until = inverse(draw.circuit.emf_by_soc, falls_at(draw))
+    return [(until, law), *(_laws(draw.falls_to, demand) if draw.falls_to else ())]
+
+
 class _Run:
     """The state while a run is followed: time, charge, energies, and the thresholds of each mode."""
 
     def __init__(self, case: Case, circuit: Circuit, keep_marks: bool, draws: list[Draw] | None = None) -> None:
         self.circuit = circuit
-        self.device = len(case.path)
         modes = case.duty_modes()
         self.names = [mode.name for mode in modes]
-        self.draws = draws or [draw_of(circuit, mode_demand(mode), self.device) for mode in modes]
-        self.modes: list[ModeLaw | None] = []
+        self.draws = draws or [draw_of(circuit, mode_demand(mode), len(case.path)) for mode in modes]
+        self.laws: list[list[tuple[float, ModeLaw]]] = []
+        """Per mode: its law, and the charge down to which it holds; several where a board passes its input on."""
         self.stops: list[tuple[float, Cause]] = []
         for mode, draw in zip(modes, self.draws, strict=True):
-            if draw.demand is None:
-                self.modes.append(None)
-                self.stops.append((inf, "collapse"))
-                continue
-            self.modes.append(ModeLaw(circuit, draw.demand, device_watts(circuit, draw, mode_demand(mode))))
-            emf, cause = max(bounds(circuit, draw), key=lambda bound: (bound[0], -CAUSES.index(bound[1])))
+            self.laws.append(_laws(draw, mode_demand(mode)))
+            emf, cause = last_emf(draw)
             self.stops.append((inverse(circuit.emf_by_soc, emf), cause))
         order = {name: i for i, name in enumerate(self.names)}
         self.segments: list[tuple[int, float]] = []
@@ -141,8 +145,9 @@ class _Run:
         """Spans of charge without a kink in any mode, descending."""
         table = self.circuit.emf_by_soc
         cuts = [s for s, _ in table]
-        for law in self.modes:
-            if law is not None and law.q:
+        for until, law in chain.from_iterable(self.laws):
+            cuts.append(until)
+            if law.q:
                 cuts.append(inverse(table, law.rated_emf()))
         if self.marks is not None:
             cuts += [i * MARK_SOC for i in range(1, int(1 / MARK_SOC))]
@@ -183,7 +188,8 @@ class _Run:
         return inf
 
     def follow(self) -> Run:
-        draws = any(mode is None or mode.amps(self.circuit.emf(self.soc)) > 0.0 for mode in self.modes)
+        full = self.circuit.emf(self.soc)
+        draws = any(not laws or laws[0][1].amps(full) > 0.0 for laws in self.laws)
         if not draws and not self.once:
             raise NeverEnds("the duty draws nothing from the pack, so it never ends")
         if not self.pieces:
@@ -223,17 +229,22 @@ class _Run:
         stop, cause = self.stops[mode]
         if self.soc > stop and not draw.breaches and not self.capped:
             return None
-        now = point(self.circuit, draw, self.circuit.emf(self.soc), self.device)
+        now = point(draw, self.circuit.emf(self.soc))
         if now.breaches:
             return now.breaches[0].cause
         return cause if self.soc <= stop else None
 
     def _span(self, index: int) -> Span:
         """A mode on the present piece, kept for its next turn."""
-        law = self.modes[index]
-        assert law is not None
-        span = self.spans[index, self.here] = Span(law, self.pieces[self.here], self.stops[index][0])
+        piece = self.pieces[self.here]
+        span = self.spans[index, self.here] = Span(self._law(index, piece), piece, self.stops[index][0])
         return span
+
+    def _law(self, index: int, piece: Piece) -> ModeLaw:
+        """The law that a mode follows on a piece, which no change of law cuts."""
+        laws = self.laws[index]
+        middle = 0.5 * (piece.low + piece.high)
+        return next((law for until, law in laws if middle > until), laws[-1][1])
 
     def _segment(self, index: int, lasts: float) -> Cause | None:
         """Run one mode for `lasts` seconds or to its end; the cause if it ended."""
@@ -256,7 +267,7 @@ class _Run:
             if self.marks is not None:
                 self.marks.append(Mark(self.time, self.soc, index))
             before, span = span, self.spans.get((index, self.here)) or self._span(index)
-            alike = before.q == span.q and before.flat == span.flat
+            alike = before.law is span.law and before.q == span.q and before.flat == span.flat
             start = before.last if alike else span.moment(self.soc)
 
     def _go(self, span: Span, start: Moment, end: Moment, seconds: float) -> None:
@@ -307,8 +318,7 @@ class _Run:
         emf = piece.emf(soc)
         total = bend = behind = behind_slope = 0.0
         for index, lasts in self.segments:
-            mode = self.modes[index]
-            assert mode is not None
+            mode = self._law(index, piece)
             amps = mode.amps(emf)
             v, slope = -mode.speed(amps) * lasts, -mode.speed_slope(amps, piece.slope) * lasts
             bend += behind * slope - v * behind_slope
@@ -328,8 +338,7 @@ class _Run:
             emf = piece.emf(at_soc)
             weight = -w * span / self._field(piece, at_soc)
             for index, lasts in self.segments:
-                mode = self.modes[index]
-                assert mode is not None
+                mode = self._law(index, piece)
                 amps = mode.amps(emf)
                 self.source_j += weight * lasts * (emf - amps * mode.ohm_source) * amps
                 inlet = (emf - mode.drop - amps * mode.ohm_total) * amps

@@ -8,9 +8,9 @@ scalar run to a few parts in ten thousand (a test holds them together), far belo
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -61,25 +61,57 @@ class _Law:
 
     kind: str
     value: Array
+    ohm: Array
+    drop: float
     stop: Array
     """Charge at or below which it cannot run; +inf where it never can."""
     top: Array
     """Charge above which a converter's input is too high; +inf where there is none."""
     cause: np.ndarray[Any, np.dtype[np.int64]]
     port_a: Array
+    falls_at: Array
+    """EMF below which a board passes its input on and the mode follows `falls_to`; -inf where none does."""
+    falls_soc: Array
+    """The charge at that EMF."""
+    falls_to: _Law | None = None
+
+    ARRAYS: ClassVar = ("value", "ohm", "stop", "top", "cause", "port_a", "falls_at", "falls_soc")
+
+    def some(self, keep: Any) -> _Law:
+        """The same for the draws that `keep` (a mask or indices) chooses."""
+        later = None if self.falls_to is None else self.falls_to.some(keep)
+        varies = {name: getattr(self, name)[keep] for name in self.ARRAYS}
+        return replace(self, **varies, falls_to=later)
+
+    def turns(self) -> list[Array]:
+        """The charges at which the mode's law changes, one array for each change."""
+        return [] if self.falls_to is None else [self.falls_soc, *self.falls_to.turns()]
+
+    def amps(self, emf: Array) -> Array:
+        """Current from the cells at an EMF, amperes."""
+        if self.kind == "current":
+            amps = self.value
+        elif self.kind == "resistance":
+            amps = np.maximum(emf - self.drop, 0.0) / (self.ohm + self.value)
+        else:
+            volts = np.maximum(emf - self.drop, 1e-9)
+            amps = 2.0 * self.value / (volts + np.sqrt(np.maximum(volts * volts - 4.0 * self.ohm * self.value, 0.0)))
+        return amps if self.falls_to is None else np.where(emf > self.falls_at, amps, self.falls_to.amps(emf))
 
 
 class _Bundle:
     """Arrays of a case: what varies as one value per draw, the rest as the circuit has it."""
 
-    def __init__(self, case: Case, factors: Factors, n: int) -> None:
+    def __init__(self, case: Case, factors: Factors, n: int, circuit: Circuit) -> None:
         self.case, self.n = case, n
         self.one = np.ones(n)
         self.factors = factors
         source = case.source
         if source is None:
             raise ValueError("no source is chosen")
-        self.circuit: Circuit = circuit_of(case)
+        self.circuit = circuit
+        later = circuit.falls_to
+        self.falls_to = None if later is None else _Bundle(case, factors, n, later)
         self.socs, self.emfs = (np.array(column) for column in zip(*self.circuit.emf_by_soc, strict=True))
         health = 1.0 if source.state_of_health is None else number(source.state_of_health)
         aged = np.minimum(health * self.of("source.state_of_health"), 1.0) / health
@@ -89,7 +121,7 @@ class _Bundle:
         self.ohms = [self._ohm(stretch) for stretch in self.circuit.stretches]
         first = self.circuit.stretches[0]
         self.drop = first.drop_v
-        self.laws = [self._law(mode.name) for mode in case.duty_modes()]
+        self.laws = [self.law(mode.name) for mode in case.duty_modes()]
 
     def of(self, place: str) -> Array:
         return self.factors.get(place, self.one)
@@ -104,7 +136,7 @@ class _Bundle:
                 total = total + self._element_ohm(element.stage, element.resistance_ohm)
         return total
 
-    def _law(self, name: str) -> _Law:
+    def law(self, name: str) -> _Law:
         """Work a mode back from the device, as `draw_of` does."""
         index = next(i for i, mode in enumerate(self.case.device.modes) if mode.name == name)
         mode = self.case.device.modes[index]
@@ -114,6 +146,7 @@ class _Bundle:
         circuit = self.circuit
         broken = np.full(self.n, len(CAUSES))
         port = np.zeros(self.n)
+        later = None if self.falls_to is None else self.falls_to.law(name)
         for k in range(len(circuit.holders), 0, -1):
             holder, stretch = circuit.holders[k - 1], circuit.stretches[k]
             amps, fails = _amps(holder.output_v - stretch.drop_v, self.ohms[k], kind, value)
@@ -121,12 +154,18 @@ class _Bundle:
             volts = np.full(self.n, holder.output_v)
             for element in stretch.elements:
                 if element.trips_v is not None:
-                    _break(broken, volts <= element.trips_v, "pack cut-off")
+                    _break(broken, volts <= element.trips_v, element.trips)
+                if element.most_a is not None:
+                    _break(broken, amps > element.most_a, "converter overload")
                 volts = volts - element.drop_v - amps * self._element_ohm(element.stage, element.resistance_ohm)
             if k == len(circuit.holders):
                 _break(broken, volts < circuit.device_min_v, "device minimum")
             else:
-                _break(broken, volts < circuit.holders[k].input_min_v, circuit.holders[k].low_cause)
+                passes = circuit.holders[k].passes_below_v
+                if later is not None and passes is not None and bool((volts < passes).all()):
+                    return later
+                least = circuit.holders[k].input_min_v if passes is None else passes
+                _break(broken, volts < least, circuit.holders[k].low_cause)
                 most = circuit.holders[k].input_max_v
                 if most is not None:
                     _break(broken, volts > most, "converter input too high")
@@ -135,7 +174,7 @@ class _Bundle:
                 _break(broken, amps > holder.output_current_max_a, "converter overload")
             kind, value = self._held(holder, amps)
             port = amps
-        return self._bounded(kind, value, broken, port)
+        return self._bounded(kind, value, broken, port, later)
 
     def _held(self, holder: Holder, amps: Array) -> tuple[str, Array]:
         """What a holder asks of its input, with its loss ratio and quiescent draw varied."""
@@ -147,21 +186,25 @@ class _Bundle:
         loss = (1.0 / share - 1.0) * self.of(f"{place}.efficiency")
         return "power", holder.output_v * amps * (1.0 + loss) + holder.quiescent * self.of(f"{place}.quiescent_w")
 
-    def _bounded(self, kind: str, value: Array, broken: np.ndarray[Any, Any], port: Array) -> _Law:
+    def _bounded(self, kind: str, value: Array, broken: np.ndarray[Any, Any], port: Array, later: _Law | None) -> _Law:
         """The charge at which the first stretch ends this mode, and why: the highest of its bounds."""
         circuit, first = self.circuit, self.circuit.stretches[0]
         bounds: list[tuple[Array, Cause]] = []
         ohm, drop = np.zeros(self.n), 0.0
         for element in first.elements:
             if element.trips_v is not None:
-                bounds.append((self._threshold(element.trips_v, ohm, drop, kind, value), "pack cut-off"))
+                bounds.append((self._threshold(element.trips_v, ohm, drop, kind, value), element.trips))
+            if element.most_a is not None:
+                bounds.append((_overload(self.ohms[0], self.drop, kind, value, element.most_a), "converter overload"))
             ohm = ohm + self._element_ohm(element.stage, element.resistance_ohm)
             drop += element.drop_v
             if element.stage == -1:
                 bounds.append((self._threshold(circuit.cutoff_v, ohm, drop, kind, value), "pack cut-off"))
-        top = np.full(self.n, np.inf)
+        top, turn = np.full(self.n, np.inf), np.full(self.n, -np.inf)
         if circuit.holders:
             holder = circuit.holders[0]
+            if holder.passes_below_v is not None:
+                turn = self._threshold(holder.passes_below_v, ohm, drop, kind, value)
             if holder.input_min_v > 0.0:
                 bounds.append((self._threshold(holder.input_min_v, ohm, drop, kind, value), holder.low_cause))
             if holder.input_max_v is not None:
@@ -173,14 +216,23 @@ class _Bundle:
         best = emfs.argmax(axis=0)
         cause = np.array([CAUSES.index(cause) for _, cause in bounds])[best]
         stop = self._inverse(emfs.max(axis=0))
+        falls = turn > emfs.max(axis=0)
+        if later is not None and falls.any():
+            stop = np.where(falls, np.minimum(later.stop, self._inverse(turn)), stop)
+            cause = np.where(falls, later.cause, cause)
         bad = broken < len(CAUSES)
         return _Law(
             kind,
             value,
+            self.ohms[0],
+            self.drop,
             np.where(bad, np.inf, stop),
             top,
             np.where(bad, np.minimum(broken, len(CAUSES) - 1), cause),
             port,
+            turn,
+            self._inverse(turn),
+            later if falls.any() else None,
         )
 
     def _threshold(self, volts: float, ohm: Array, drop: float, kind: str, value: Array) -> Array:
@@ -204,7 +256,7 @@ class _Bundle:
     def front(self, turns: list[tuple[int, float]]) -> _Front:
         """The first stretch with every mode's demand, for all draws."""
         laws = [self.laws[mode] for mode in sorted({mode for mode, _ in turns})]
-        return _Front(self.socs, self.emfs, self.drop, self.q, self.charge_as, self.rated, self.ohms[0], laws)
+        return _Front(self.socs, self.emfs, self.q, self.charge_as, self.rated, laws)
 
 
 @dataclass(frozen=True)
@@ -213,34 +265,22 @@ class _Front:
 
     socs: Array
     emfs: Array
-    drop: float
     q: float
     charge_as: Array
     rated: Array
-    ohm: Array
     laws: list[_Law]
 
     def some(self, keep: Any) -> _Front:
         """The same for the draws that `keep` (a mask or indices) chooses."""
-        laws = [
-            _Law(law.kind, law.value[keep], law.stop[keep], law.top[keep], law.cause[keep], law.port_a[keep])
-            for law in self.laws
-        ]
-        charge, rated, ohm = self.charge_as[keep], self.rated[keep], self.ohm[keep]
-        return _Front(self.socs, self.emfs, self.drop, self.q, charge, rated, ohm, laws)
+        laws = [law.some(keep) for law in self.laws]
+        return _Front(self.socs, self.emfs, self.q, self.charge_as[keep], self.rated[keep], laws)
 
     def emf(self, soc: Array) -> Array:
         return np.asarray(np.interp(soc, self.socs, self.emfs))
 
     def speed(self, law: _Law, emf: Array) -> Array:
         """-d(soc)/dt of a mode at an EMF, per second."""
-        if law.kind == "current":
-            amps = law.value
-        elif law.kind == "resistance":
-            amps = np.maximum(emf - self.drop, 0.0) / (self.ohm + law.value)
-        else:
-            volts = np.maximum(emf - self.drop, 1e-9)
-            amps = 2.0 * law.value / (volts + np.sqrt(np.maximum(volts * volts - 4.0 * self.ohm * law.value, 0.0)))
+        amps = law.amps(emf)
         speed = amps / self.charge_as
         return speed * np.exp(self.q * np.log(np.maximum(1.0, amps / self.rated))) if self.q else speed
 
@@ -248,18 +288,22 @@ class _Front:
         """Time from one charge down to another while the laws draw in the given shares, piece by piece."""
         total = np.zeros(len(high))
         edges = [0.0, *(soc for soc in self.socs if 0.0 < soc < 1.0), 1.0]
+        turns = np.sort([soc for law, _ in shares for soc in self.laws[law].turns()], axis=0)
         for a, b in pairwise(edges):
-            top, bottom = np.minimum(high, b), np.maximum(low, a)
-            width = np.maximum(top - bottom, 0.0)
-            if not width.any():
+            top = np.minimum(high, b)
+            bottom = np.minimum(top, np.maximum(low, a))
+            if not (top > bottom).any():
                 continue
             e0, e1 = np.interp((a, b), self.socs, self.emfs)
             slope = (e1 - e0) / (b - a)
-            for x, weight in GAUSS:
-                emf = e0 + slope * (bottom + x * width - a)
-                drawn = sum((share * self.speed(self.laws[law], emf) for law, share in shares), np.zeros(len(high)))
-                with np.errstate(divide="ignore", invalid="ignore"):
-                    total = total + weight * np.where(width > 0.0, width / drawn, 0.0)
+            cuts = [bottom, *(np.clip(turn, bottom, top) for turn in turns), top]
+            for lower, upper in pairwise(cuts):
+                width = upper - lower
+                for x, weight in GAUSS:
+                    emf = e0 + slope * (lower + x * width - a)
+                    drawn = sum((share * self.speed(self.laws[law], emf) for law, share in shares), np.zeros(len(high)))
+                    with np.errstate(divide="ignore", invalid="ignore"):
+                        total = total + weight * np.where(width > 0.0, width / drawn, 0.0)
         return total
 
 
@@ -267,7 +311,7 @@ def runs(case: Case, factors: Factors, n: int) -> Runs:
     """Follow `n` draws of a finished case to their ends. Raises what `discharge.run` raises."""
     if case.source is not None and CHEMISTRIES[case.source.chemistry].endless:
         raise NeverEnds("a wall adapter does not run empty: it lasts as long as the mains")
-    bundle = _Bundle(case, factors, n)
+    bundle = _Bundle(case, factors, n, circuit_of(case))
     order = {mode.name: i for i, mode in enumerate(case.duty_modes())}
     turns: list[tuple[int, float]] = []
     for segment in case.duty.repeat:
@@ -296,7 +340,7 @@ def _steady(front: _Front, circuit: Circuit, _turns: list[tuple[int, float]]) ->
     """One mode all the time, from the start down to where it must stop."""
     law = front.laws[0]
     floor, why = _floor(circuit)
-    start = np.full(len(front.ohm), circuit.start_soc)
+    start = np.full(len(front.rated), circuit.start_soc)
     times = front.seconds([(0, 1.0)], start, np.maximum(law.stop, floor))
     if not np.isfinite(times).all():
         raise NeverEnds(NOTHING)
@@ -313,7 +357,7 @@ def _leap(front: _Front, circuit: Circuit, turns: list[tuple[int, float]], floor
     """
     cycle = sum(lasts for _, lasts in turns)
     shares = [(mode, lasts / cycle) for mode, lasts in turns]
-    start = np.full(len(front.ohm), circuit.start_soc)
+    start = np.full(len(front.rated), circuit.start_soc)
 
     def mean(soc: Array) -> Array:
         emf = front.emf(soc)
@@ -333,7 +377,7 @@ def _leap(front: _Front, circuit: Circuit, turns: list[tuple[int, float]], floor
 
 def _stepped(front: _Front, circuit: Circuit, turns: list[tuple[int, float]]) -> tuple[Array, Any]:
     """Segment by segment, all draws side by side; those that have ended are left behind."""
-    n = len(front.ohm)
+    n = len(front.rated)
     floor, why = _floor(circuit)
     time, cause = np.zeros(n), np.full(n, why)
     here = np.arange(n)
@@ -435,6 +479,13 @@ def _collapse(ohm: Array, drop: float, kind: str, value: Array) -> Array:
     if kind == "power":
         return drop + 2.0 * np.sqrt(ohm * value)
     return drop + ohm * value if kind == "current" else np.full(value.shape, drop)
+
+
+def _overload(ohm: Array, drop: float, kind: str, value: Array, most_a: float) -> Array:
+    """`piece.overload_emf` over arrays."""
+    if kind == "power":
+        return np.where(most_a * most_a * ohm < value, drop + ohm * most_a + value / most_a, -np.inf)
+    return np.where(value > most_a, np.inf, -np.inf) if kind == "current" else np.full(value.shape, -np.inf)
 
 
 def _break(broken: np.ndarray[Any, Any], where: Any, cause: Cause) -> None:

@@ -14,8 +14,17 @@ from __future__ import annotations
 
 from math import sqrt
 
-from hermotrope_core.case import Case, number
-from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Circuit, Holder, Stretch, circuit_of, draw_of, mode_demand
+from hermotrope_core.case import Case, Converter, number
+from hermotrope_core.circuit import (
+    DEFAULT_OFF_DELAY_S,
+    Circuit,
+    Holder,
+    Stretch,
+    circuit_of,
+    draw_of,
+    headroom,
+    mode_demand,
+)
 from hermotrope_core.discharge import run
 from hermotrope_core.values import Table, maybe
 
@@ -110,8 +119,14 @@ class _Writer:
 
     def holder(self, k: int, holder: Holder, node: str) -> str:
         """Write a part that holds its output; the node of its output."""
-        out = f"h{k}"
-        self.lines += [f"Vset{k} s{k} 0 {_n(holder.output_v)}", f"Vout{k} s{k} {out} 0"]
+        out, held, least = f"h{k}", _n(holder.output_v), holder.input_min_v
+        passes = self._passes(holder)
+        if passes is None:
+            self.lines.append(f"Vset{k} s{k} 0 {held}")
+        else:
+            below, drop, least = passes
+            self.lines.append(f"Bset{k} s{k} 0 V = v({node}) >= {_n(below)} ? {held} : v({node})-{_n(drop)}")
+        self.lines.append(f"Vout{k} s{k} {out} 0")
         if holder.linear:
             drawn = f"i(Vout{k})+{_n(holder.quiescent)}"
         else:
@@ -120,15 +135,25 @@ class _Writer:
             drawn = (
                 f"({_n(holder.output_v)}*i(Vout{k})/({share})+{_n(holder.quiescent)})/max(v({node}),{self._floor(k)})"
             )
+        if passes is not None:
+            drawn = f"v({node}) >= {_n(passes[0])} ? {drawn} : i(Vout{k})"
         self.lines.append(f"Bin{k} {node} 0 I = {drawn}")
-        if holder.input_min_v > 0.0:
-            self.margins.append(f"v({node})-{_n(holder.input_min_v)}")
+        if least > 0.0:
+            self.margins.append(f"v({node})-{_n(least)}")
         if holder.input_max_v is not None:
             self.margins.append(f"{_n(holder.input_max_v)}-v({node})")
         if holder.output_current_max_a is not None:
             self.margins.append(f"{_n(holder.output_current_max_a)}-i(Vout{k})")
         self._collapse(k, node)
         return out
+
+    def _passes(self, holder: Holder) -> tuple[float, float, float] | None:
+        """Volts below which a board passes its input on, its drop then, and its own least input; None if it stops."""
+        stage = self.case.path[holder.stage] if holder.stage >= 0 else None
+        if not isinstance(stage, Converter) or not stage.passes_on:
+            return None
+        below = holder.input_min_v if holder.passes_below_v is None else holder.passes_below_v
+        return below, headroom(stage), maybe(stage.input_min_v) or 0.0
 
     def _floor(self, k: int) -> str:
         """Volts below which a constant-power draw is not followed: it has collapsed by then."""

@@ -11,7 +11,7 @@ from math import inf, log, sqrt
 import msgspec
 
 from hermotrope_core.case import Table
-from hermotrope_core.circuit import Cause, Circuit, Demand, Draw, section_amps
+from hermotrope_core.circuit import CAUSES, Cause, Circuit, Demand, Draw, section_amps
 
 HALLEY_CLOSE = 1e-5
 """Relative change of the current whose cube is below the rounding of a float."""
@@ -57,6 +57,13 @@ def collapse_emf(ohm: float, drop: float, demand: Demand) -> float:
     if demand.kind == "power":
         return drop + 2.0 * sqrt(ohm * demand.value)
     return drop + ohm * demand.value if demand.kind == "current" else drop
+
+
+def overload_emf(ohm: float, drop: float, demand: Demand, most_a: float) -> float:
+    """EMF below which more than `most_a` amperes flow: E = D + R I + P / I; -inf if never before a collapse."""
+    if demand.kind == "power" and most_a * most_a * ohm < demand.value:
+        return drop + ohm * most_a + demand.value / most_a
+    return inf if demand.kind == "current" and demand.value > most_a else -inf
 
 
 class Piece(msgspec.Struct, frozen=True, gc=False):
@@ -279,8 +286,29 @@ class Span:
         return source, inlet if law.device_w is None else law.device_w * seconds, coulombs
 
 
-def bounds(circuit: Circuit, draw: Draw) -> list[tuple[float, Cause]]:
+def falls_at(draw: Draw) -> float:
+    """EMF below which the first board passes its input on (`Draw.falls_to`); -inf where none does."""
+    first, least = draw.circuit.stretches[0], draw.circuit.holders[0].passes_below_v if draw.circuit.holders else None
+    if draw.demand is None or least is None:
+        return -inf
+    return threshold(least, (first.resistance_ohm, first.drop_v), (0.0, 0.0), draw.demand)
+
+
+def last_emf(draw: Draw) -> tuple[float, Cause]:
+    """EMF at which a mode must stop, passing on included, with its cause; inf where it never runs."""
+    if draw.demand is None or draw.breaches:
+        return inf, min((b.cause for b in draw.breaches), key=CAUSES.index)
+    emf, cause = max(bounds(draw), key=lambda bound: (bound[0], -CAUSES.index(bound[1])))
+    turn = falls_at(draw)
+    if draw.falls_to is None or emf >= turn:
+        return emf, cause
+    later, why = last_emf(draw.falls_to)
+    return min(later, turn), why
+
+
+def bounds(draw: Draw) -> list[tuple[float, Cause]]:
     """EMF at which each condition of the first stretch ends this mode, with its cause."""
+    circuit = draw.circuit
     demand = draw.demand
     assert demand is not None
     first = circuit.stretches[0]
@@ -293,7 +321,11 @@ def bounds(circuit: Circuit, draw: Draw) -> list[tuple[float, Cause]]:
 
     for element in first.elements:
         if element.trips_v is not None:
-            tap(element.trips_v, "pack cut-off")
+            tap(element.trips_v, element.trips)
+        if element.most_a is not None:
+            found.append(
+                (overload_emf(first.resistance_ohm, first.drop_v, demand, element.most_a), "converter overload")
+            )
         ohm += element.resistance_ohm
         drop += element.drop_v
         if element.stage == -1:

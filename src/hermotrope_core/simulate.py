@@ -44,10 +44,9 @@ class Simulation:
     def __init__(self, case: Case) -> None:
         self.case = case
         self.circuit: Circuit = circuit_of(case)
-        self.device = len(case.path)
         modes = case.duty_modes()
         order = {mode.name: i for i, mode in enumerate(modes)}
-        self.draws: list[Draw] = [draw_of(self.circuit, mode_demand(mode), self.device) for mode in modes]
+        self.draws: list[Draw] = [draw_of(self.circuit, mode_demand(mode), len(case.path)) for mode in modes]
         self.segments = [(order[one.mode], number(one.seconds)) for one in case.duty.repeat]
         self.cycle_s = sum(lasts for _, lasts in self.segments)
         self.soc = self.circuit.start_soc
@@ -77,7 +76,7 @@ class Simulation:
         if self.cause is not None:
             return None
         mode = self.mode_at(self.seconds)
-        now = point(self.circuit, self.draws[mode], self.circuit.emf(self.soc), self.device)
+        now = point(self.draws[mode], self.circuit.emf(self.soc))
         if now.breaches:
             self.cause = now.breaches[0].cause
             return None
@@ -125,7 +124,7 @@ class Simulation:
 
     def _speed(self, mode: int, soc: float) -> float:
         draw, circuit = self.draws[mode], self.circuit
-        amps = point(circuit, draw, circuit.emf(max(soc, 0.0)), self.device).source_a
+        amps = point(draw, circuit.emf(max(soc, 0.0))).source_a
         q = circuit.peukert - 1.0
         fast = (amps / circuit.rated_a) ** q if q and amps > circuit.rated_a else 1.0
         return float(amps * fast / (3600.0 * circuit.charge_ah))

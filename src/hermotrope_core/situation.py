@@ -17,6 +17,7 @@ from hermotrope_core.circuit import (
     draw_of,
     full_volts,
     mode_demand,
+    passes_on,
     peak_demand,
     point,
     unloaded_volts,
@@ -189,7 +190,7 @@ class Situation:
         key = demand.kind, demand.value, emf
         found = self._points.get(key)
         if found is None:
-            found = self._points[key] = point(self.circuit, self.draw(demand), emf, self.device_stage)
+            found = self._points[key] = point(self.draw(demand), emf)
         return found
 
     def draw(self, demand: Demand) -> Draw:
@@ -268,10 +269,12 @@ class Situation:
         A stretch behind a converter is fed from its set voltage; what a stretch can give is carried
         to the device through the efficiencies behind it (at their best).
         """
-        circuit = self.circuit
+        circuit, emf = self.circuit, self.circuit.emf(soc)
+        while circuit.falls_to is not None and passes_on(circuit.holders[0], 0.5 * emf):
+            circuit = circuit.falls_to
         best = float("inf")
         for k, stretch in enumerate(circuit.stretches):
-            volts = (circuit.emf(soc) if k == 0 else circuit.holders[k - 1].output_v) - stretch.drop_v
+            volts = (emf if k == 0 else circuit.holders[k - 1].output_v) - stretch.drop_v
             share = 1.0
             for holder in circuit.holders[k:]:
                 table = holder.efficiency

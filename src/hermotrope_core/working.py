@@ -21,7 +21,7 @@ from hermotrope_core.case import (
     number,
 )
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.circuit import Demand, Point, Station, mode_demand, stage_ohm
+from hermotrope_core.circuit import Demand, Point, Station, headroom, mode_demand, stage_ohm
 from hermotrope_core.fields import FIELDS
 from hermotrope_core.figures import duration, figure
 from hermotrope_core.interpolate import at
@@ -153,6 +153,9 @@ def _stage_step(case: Case, station: Station) -> Step:
     stage = case.path[station.stage]
     name = str(type(stage).__struct_config__.tag)
     into, amps, out = figure(station.volts_in, "V"), figure(station.amps_in, "A"), figure(station.volts_out, "V")
+    if isinstance(stage, Converter) and stage.passes_on and station.volts_out < number(stage.output_v):
+        formula = "its input is within its headroom, so it passes on V − headroom"
+        return Step("buck converter", formula, f"{into} − {figure(headroom(stage), 'V')}", out)
     if isinstance(stage, Converter):
         spent = number(stage.quiescent_w)
         drawn = station.volts_in * station.amps_in - spent

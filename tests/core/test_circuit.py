@@ -17,7 +17,7 @@ class Points(SimpleTestCase):
     def test_power_is_conserved(self) -> None:
         made = case("cases", "tag-reader-two-converters")
         circuit = circuit_of(made)
-        now = point(circuit, draw_of(circuit, Demand("power", 2.2), 2), circuit.emf(0.6), 2)
+        now = point(draw_of(circuit, Demand("power", 2.2), 2), circuit.emf(0.6))
         put_in = now.stations[0].volts_in * now.stations[0].amps_in
         heat = sum(s.heat_w for s in now.stations)
         self.assertAlmostEqual(put_in, 2.2 + heat, places=12)

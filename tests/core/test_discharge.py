@@ -14,7 +14,7 @@ from hermotrope_core.case import Case
 from hermotrope_core.circuit import circuit_of, draw_of, mode_demand, point
 from hermotrope_core.discharge import NeverEnds, run
 from hermotrope_core.document import case_from
-from tests.support import case, put, tree
+from tests.support import PASSING, case, put, tree
 
 
 def stepped(made: Case, seconds: float) -> tuple[float, str]:
@@ -24,7 +24,7 @@ def stepped(made: Case, seconds: float) -> tuple[float, str]:
     soc, time = circuit.start_soc, 0.0
 
     def speed(name: str, soc: float) -> tuple[float, str]:
-        now = point(circuit, draws[name], circuit.emf(soc), device)
+        now = point(draws[name], circuit.emf(soc))
         if now.breaches:
             return 0.0, now.breaches[0].cause
         amps = now.source_a
@@ -57,6 +57,35 @@ class AgainstSteps(SimpleTestCase):
                 got = run(made)
                 self.assertAlmostEqual(got.runtime_s, time, delta=3 * step + 1e-4 * time)
                 self.assertEqual(got.end_cause, cause)
+
+    def test_a_board_that_passes_its_falling_input_on(self) -> None:
+        """On it goes below its headroom, to the first of the limits that are then in the way."""
+        stops = run(case("cases", "hide-mount-on-tool-pack", **(PASSING | {"path.2.in_dropout": "stops"})))
+        self.assertEqual(stops.end_cause, "converter input too low")
+        for change, cause in (
+            ({}, "pack cut-off"),
+            ({"device.supply.min_v": 10.5}, "device minimum"),
+            ({"path.2.input_min_v": 16.0}, "converter input too low"),
+            ({"path.2.output_current_max_a": 3.6}, "converter overload"),
+        ):
+            with self.subTest(cause):
+                made = case("cases", "hide-mount-on-tool-pack", **(PASSING | change))
+                time, why = stepped(made, 1.0)
+                got = run(made)
+                self.assertEqual((got.end_cause, why), (cause, cause))
+                self.assertAlmostEqual(got.runtime_s, time, delta=3 + 1e-4 * time)
+                self.assertGreater(got.runtime_s, stops.runtime_s)
+
+    def test_a_board_on_a_port_passes_on_from_the_start(self) -> None:
+        """5 V less its headroom reach the device, whatever is left in the bank."""
+        bank = {"output_v": 5.0, "efficiency": 0.9}
+        board = {"stage": "converter", "topology": "buck", "output_v": 5.0, "efficiency": 0.9, "headroom_v": 0.4}
+        change = {"source.regulated_output": bank, "device.supply": {"min_v": 4.4, "nominal_v": 5, "max_v": 6}}
+        one = case("cases", "reference-1", **change, path=[board | {"in_dropout": "passes"}])
+        draw = draw_of(circuit_of(one), mode_demand(one.device.modes[0]), 1)
+        self.assertAlmostEqual(point(draw, 20.0).inlet_v, 4.6)
+        self.assertEqual(run(one).end_cause, "pack cut-off")
+        self.assertEqual(run(case("cases", "reference-1", **change, path=[board])).runtime_s, 0.0)
 
     def test_peukert_above_the_rated_current(self) -> None:
         made = case("cases", "reference-2", **{"source.peukert": 1.2, "source.rated_hours": 20})

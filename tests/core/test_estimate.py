@@ -12,7 +12,7 @@ from hermotrope_core.document import case_from
 from hermotrope_core.estimate import Z95, estimate, factors, normals
 from hermotrope_core.many import runs
 from hermotrope_core.spread import inputs
-from tests.support import case, golden
+from tests.support import PASSING, case, golden
 
 FIVE = {"min_v": 4, "nominal_v": 5, "max_v": 6}
 BANK = {"output_v": 5, "efficiency": 0.9, "output_min_current_a": 1.0, "output_off_delay_s": 40}
@@ -62,6 +62,11 @@ class Arrays(SimpleTestCase):
         ):  # fmt: skip
             with self.subTest(cause):
                 self.assertIn(cause, self.check(case("cases", "reference-1", **change)))
+
+    def test_a_board_that_passes_its_falling_input_on(self) -> None:
+        for change in ({}, {"device.supply.min_v": 10.5}, {"path.2.output_current_max_a": 3.6}):
+            duty = {"duty.repeat": [{"mode": "slew", "seconds": 60}]}
+            self.check(case("cases", "hide-mount-on-tool-pack", **(PASSING | change | duty)))
 
     def test_very_many_cycles(self) -> None:
         made = case(

@@ -15,7 +15,7 @@ from hermotrope_core.case import Case
 from hermotrope_core.discharge import run
 from hermotrope_core.document import case_from
 from hermotrope_core.netlist import netlist
-from tests.support import case, golden
+from tests.support import PASSING, case, golden
 
 NGSPICE = shutil.which("ngspice")
 CLOSE = 0.005
@@ -67,6 +67,12 @@ class AgainstNgspice(SimpleTestCase):
             with self.subTest(cause):
                 self.assertEqual(ours.end_cause, cause)
                 self.assertAlmostEqual(simulated(made), ours.runtime_s, delta=max(CLOSE * ours.runtime_s, 0.01))
+
+    def test_a_board_that_passes_its_falling_input_on(self) -> None:
+        for change in ({}, {"device.supply.min_v": 10.5}):
+            made = case("cases", "hide-mount-on-tool-pack", **(PASSING | change))
+            ours = run(made).runtime_s
+            self.assertAlmostEqual(simulated(made), ours, delta=CLOSE * ours)
 
 
 class Text(SimpleTestCase):

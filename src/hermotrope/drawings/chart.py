@@ -44,7 +44,7 @@ def run_chart(situation: Situation, run: Run, range_: Range | None) -> dict[str,
 
 
 def _row(situation: Situation, draw: Draw, seconds: float, soc: float, mode: int) -> list[float | None]:
-    now = point(situation.circuit, draw, situation.circuit.emf(soc), situation.device_stage)
+    now = point(draw, situation.circuit.emf(soc))
     if not now.complete:
         return [round(seconds, 3), None, None, None, round(100 * soc, 4), mode]
     source = now.stations[0]

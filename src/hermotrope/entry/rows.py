@@ -24,6 +24,7 @@ CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
     "enclosure": (("open", "open"), ("closed", "closed box")),
     "ends": (("clean", "stops cleanly"), ("abrupt", "stops abruptly"), ("resets", "resets and comes back")),
     "thermal_enclosure": (("open", "the open board"), ("closed", "its closed case")),
+    "in_dropout": (("stops", "it stops"), ("passes", "it passes on the falling volts")),
     "charges_chemistry": tuple((key, cell.label) for key, cell in CHEMISTRIES.items() if cell.rechargeable),
     "cell_size": tuple((size, size) for size in PARTS.cell_sizes_mm),
     "kind": tuple(
@@ -48,6 +49,7 @@ TERMS = {
     "built_in": "Inside the part beside it",
     "takes_back_feed": "Stands current from behind",
     "thermal_enclosure": "K/W stated for",
+    "in_dropout": "Within its headroom",
     "charges_chemistry": "Its charger is made for",
     "cell_size": "Size of its cells",
     "swaps_polarity": "Swaps plus and minus",
@@ -129,6 +131,7 @@ STAGE_FIELDS = {
         "input_min_v",
         "input_max_v",
         "headroom_v",
+        "in_dropout",
         "output_current_max_a",
         "thermal_k_per_w",
         "thermal_enclosure",

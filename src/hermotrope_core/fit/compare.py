@@ -56,7 +56,7 @@ def _at(simulation: Simulation, charges: Array, seconds: Array) -> dict[Column, 
     made: dict[Column, Array] = {name: np.full(len(seconds), np.nan) for name in COLUMNS}
     knots = np.linspace(float(charges[-1, 1]), float(charges[0, 1]), KNOTS)
     for index, draw in enumerate(simulation.draws):
-        points = [point(simulation.circuit, draw, simulation.circuit.emf(x), simulation.device) for x in knots]
+        points = [point(draw, simulation.circuit.emf(x)) for x in knots]
         table = np.array([simulation.shown(one) if one.complete else (np.nan,) * 4 for one in points])
         here = (mode == index) & (seconds <= charges[-1, 0])
         for k, name in enumerate(COLUMNS):

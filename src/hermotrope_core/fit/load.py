@@ -28,7 +28,7 @@ def planned_watts(case: Case, circuit: Circuit, mode: Mode, factor: float, *, at
     """Watts of a mode at the pack's terminals or at the inlet, half way down, its draw scaled; None if it collapses."""
     demand = mode_demand(mode)
     scaled = Demand(demand.kind, demand.value * factor)
-    now = point(circuit, draw_of(circuit, scaled, len(case.path)), circuit.emf(MIDDLE_SOC), len(case.path))
+    now = point(draw_of(circuit, scaled, len(case.path)), circuit.emf(MIDDLE_SOC))
     if not now.complete:
         return None
     if not at_pack:
@@ -190,7 +190,7 @@ def efficiency_found(case: Case, sides: Sides) -> Found | None:
     k = (Σ (P_in - quiescent) - Σ P_out) / Σ P_out λ.
     """
     circuit = circuit_of(case)
-    if len(circuit.holders) != 1 or circuit.holders[0].linear or circuit.port is not None:
+    if len(circuit.holders) != 1 or circuit.holders[0].linear or circuit.port or circuit.falls_to:
         return None
     holder = circuit.holders[0]
     place = f"path[{holder.stage}].efficiency"
