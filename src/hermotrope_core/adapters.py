@@ -17,7 +17,7 @@ import networkx as nx
 
 from hermotrope_core.case import Case, Connector, Fuse, Lead, Switch, maybe, number
 from hermotrope_core.connectors import ALIKE_INNER_MM, ALIKE_OUTER_MM, SAME_MM, contacts_of
-from hermotrope_core.inlets import fixed_by_standard, knows_sign, mains_like
+from hermotrope_core.inlets import KIND_WORDS, fixed_by_standard, knows_sign, mains_like
 
 CENTRES = ("centre-positive", "centre-negative")
 BARE = Connector(kind="leads", polarity="marked")
@@ -45,7 +45,7 @@ class End(msgspec.Struct, frozen=True):
         size = f" {self.outer_mm:g} × {self.inner_mm:g} mm" if self.outer_mm and self.inner_mm else ""
         centre = f", centre {self.sign}" if self.kind == "barrel" and self.sign in "+−" else ""
         gender = f" {self.gender}" if self.gender else ""
-        return f"{self.kind}{size}{gender}{centre}"
+        return f"{KIND_WORDS[self.kind]}{size}{gender}{centre}"
 
 
 class Link(msgspec.Struct, frozen=True):

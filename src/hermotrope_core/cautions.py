@@ -15,6 +15,7 @@ import msgspec
 
 from hermotrope_core.case import Case, Code, Converter, number
 from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.circuit import rated_wh
 
 Level = Literal["note", "care", "stop"]
 Place = Literal["source", "device", "path", "build"]
@@ -60,7 +61,7 @@ def _watt_hours(case: Case) -> float:
     source = case.source
     if source is None or source.chemistry not in (*LITHIUM, "lithium-iron-disulfide", "lithium-manganese-dioxide"):
         return 0.0
-    return number(source.capacity_ah) * CHEMISTRIES[source.chemistry].nominal_v * source.cells_in_series
+    return rated_wh(source)
 
 
 def _high_dc(case: Case) -> bool:

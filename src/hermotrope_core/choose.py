@@ -11,6 +11,7 @@ import msgspec
 from hermotrope_core.case import MOST_STAGES, Case, Converter, Fuse, Lead, Linear, maybe, number
 from hermotrope_core.circuit import lead_ohm
 from hermotrope_core.design import fuse_at, wire_amps_behind
+from hermotrope_core.figures import figure
 from hermotrope_core.findings import protection
 from hermotrope_core.findings.finding import Finding
 from hermotrope_core.situation import HALF_SOC, Situation
@@ -103,8 +104,8 @@ def _fused(case: Case) -> tuple[Case, int | None]:
             if lead is None:
                 amps = max(look.at.at_stage(i).amps_in for look in situation.looks)
                 raise NoChoice(
-                    f"no fuse of the table carries {FUSE_MARGIN * amps:.3g} A and protects what is behind it: split "
-                    "the load over two, or take a thicker ready-made lead"
+                    f"no fuse of the table carries {figure(FUSE_MARGIN * amps, 'A')} and protects what is behind it: "
+                    "split the load over two, or take a thicker ready-made lead"
                 )
             return case, lead
         path[i] = msgspec.structs.replace(stage, rating_a=rating)

@@ -341,6 +341,16 @@ def _passing(i: int, stage: Converter) -> Element:
     return Element(i, 0.0, headroom(stage), trips="converter input too low", **limits)
 
 
+def rated_volts(source: Source) -> float:
+    """The volts at which the pack's ampere-hours are meant: as stated, else its cells' nominal volts together."""
+    return maybe(source.stated_at_v) or source.cells_in_series * CHEMISTRIES[source.chemistry].nominal_v
+
+
+def rated_wh(source: Source) -> float:
+    """Watt-hours as on the label: rated ampere-hours times the volts at which they are meant."""
+    return number(source.capacity_ah) * rated_volts(source)
+
+
 def full_volts(source: Source) -> float:
     """EMF fresh off the charger, volts: the greatest of what is stated, its own table's and its chemistry's."""
     n = source.cells_in_series

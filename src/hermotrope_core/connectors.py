@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hermotrope_core.inlets import Connector, fixed_by_standard, knows_sign
+from hermotrope_core.inlets import KIND_WORDS, Connector, fixed_by_standard, knows_sign
 from hermotrope_core.pins import nets_of
 from hermotrope_core.values import number
 from hermotrope_core.wiring import PARTS
@@ -58,7 +58,7 @@ def connector_words(connector: Connector) -> str:
     pins = f", {connector.pin_count} pins" if connector.pin_count else ""
     sign = {"centre-positive": ", centre plus", "centre-negative": ", centre minus"}.get(connector.polarity, "")
     gender = f" {connector.gender}" if connector.gender else ""
-    return f"{connector.kind}{size}{gender}{pins}{sign}"
+    return f"{KIND_WORDS[connector.kind]}{size}{gender}{pins}{sign}"
 
 
 def contacts_of(connector: Connector | None) -> tuple[str, str] | None:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.case import maybe, number
+from hermotrope_core.case import maybe
 from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.circuit import rated_wh
 from hermotrope_core.situation import Situation
 
 
@@ -50,7 +51,7 @@ def side_of(situation: Situation, name: str, work_price: float = 0.0) -> Side:
     source, run = situation.source, situation.run
     cell = CHEMISTRIES[source.chemistry]
     hours = run.runtime_s / 3600.0 if run and run.runtime_s > 0.0 else None
-    wh = number(source.capacity_ah) * cell.nominal_v * source.cells_in_series
+    wh = rated_wh(source)
     price = maybe(source.price)
     lasts = cell.rechargeable or cell.endless
     once = None if lasts and price is None else (price or 0.0) * (1.0 if lasts else 0.0) + work_price

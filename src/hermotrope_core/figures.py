@@ -34,6 +34,26 @@ def figure(value: float, unit: str, significant: int = 3) -> str:
     return f"{digits(value, significant)} {unit}".rstrip()
 
 
+def stated(value: float, unit: str = "", significant: int = 6) -> str:
+    """A value that somebody set or stated, with the digits that were given and none to fill up.
+
+    >>> stated(12.0, "V"), stated(7.5, "A"), stated(1e6, "Ω"), stated(0.82312, "mm²", 3)
+    ('12 V', '7.5 A', '1000000 Ω', '0.823 mm²')
+    """
+    text = digits(value, significant)
+    return f"{text.rstrip('0').rstrip('.') if '.' in text else text} {unit}".rstrip()
+
+
+def reach(low: float, high: float, unit: str = "") -> str:
+    """From a lower to a higher computed value; one figure where both read the same.
+
+    >>> reach(15.0, 21.0, "V"), reach(11.998, 12.001, "V")
+    ('15.0–21.0 V', '12.0 V')
+    """
+    first, last = digits(low, 3), digits(high, 3)
+    return f"{last if first == last else f'{first}–{last}'} {unit}".rstrip()
+
+
 def both(have: float, limit: float, unit: str) -> tuple[str, str]:
     """Two figures that are held against each other, with as many digits as it takes to tell them apart.
 

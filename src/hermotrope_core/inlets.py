@@ -8,6 +8,19 @@ from hermotrope_core.values import Number, Value, maybe, number
 
 Polarity = Literal["centre-positive", "centre-negative", "marked", "unknown"]
 ConnectorKind = Literal["barrel", "terminals", "pins", "leads", "cell-bay", "usb-a", "usb-c", "clip", "dock", "mains"]
+KIND_WORDS: dict[str, str] = {
+    "barrel": "barrel",
+    "terminals": "terminals",
+    "pins": "pins",
+    "leads": "leads",
+    "cell-bay": "cell bay",
+    "usb-a": "USB-A",
+    "usb-c": "USB-C",
+    "clip": "clip",
+    "dock": "dock",
+    "mains": "mains",
+}
+"""Connectors as sentences and drawings name them."""
 CellSize = Literal["AAA", "AA", "C", "D", "block", "CR123A", "18650", "10440", "14500"]
 MOST_PINS = 24
 MOST_SLOTS = 24

@@ -8,7 +8,7 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.case import Case, Converter, Polarity, maybe
-from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.circuit import rated_volts
 from hermotrope_core.figures import figure
 from hermotrope_core.quantity import parse
 
@@ -180,7 +180,7 @@ def charge_energy(readings: Readings, case: Case, place: str) -> Result:
         raise ValueError("these cells are never charged")
     if wh == 0:
         raise ValueError("nothing went in")
-    volts = CHEMISTRIES[case.source.chemistry].nominal_v * case.source.cells_in_series
+    volts = rated_volts(case.source)
     values = f"{words} × {figure(eta, '%', 2)} / {figure(volts, 'V')}"
     return _result(wh * eta / volts, "Ah", ("C = Wh put in × charge efficiency / V_nominal", values), case, place)
 

@@ -26,6 +26,7 @@ from hermotrope_core.case import (
     number,
 )
 from hermotrope_core.circuit import full_volts
+from hermotrope_core.figures import figure
 
 SAME_V = 0.05
 
@@ -83,7 +84,7 @@ def _cut_off(case: Case, stage: CutOff, held: Sequence[Stage], bank: bool) -> st
         return None
     full = full_volts(case.source)
     if number(stage.trips_v) >= full:
-        return f"it opens at {number(stage.trips_v):g} V, above the full pack's {full:.3g} V"
+        return f"it opens at {number(stage.trips_v):g} V, above the full pack's {figure(full, 'V')}"
     return None
 
 
@@ -109,16 +110,16 @@ def _holder(case: Case, stage: Converter | Linear, volts: tuple[float, float] | 
     out = number(stage.output_v)
     if isinstance(stage, Linear):
         need = out + number(stage.dropout_v)
-        return None if high >= need else f"it needs {need:.3g} V and gets {high:.3g} V at most"
+        return None if high >= need else f"it needs {figure(need, 'V')} and gets {figure(high, 'V')} at most"
     least, most = maybe(stage.input_min_v) or 0.0, maybe(stage.input_max_v)
     if most is not None and high > most:
-        return f"it takes in {most:g} V at most and would get {high:.3g} V"
+        return f"it takes in {most:g} V at most and would get {figure(high, 'V')}"
     if high < least:
-        return f"it needs {least:g} V and gets {high:.3g} V at most"
+        return f"it needs {least:g} V and gets {figure(high, 'V')} at most"
     if stage.topology == "buck" and high < out:
-        return f"a buck steps down: it cannot make {out:g} V of {high:.3g} V"
+        return f"a buck steps down: it cannot make {out:g} V of {figure(high, 'V')}"
     if stage.topology == "boost" and high > out:
-        return f"a boost steps up: it cannot hold {out:g} V from {high:.3g} V"
+        return f"a boost steps up: it cannot hold {out:g} V from {figure(high, 'V')}"
     if stage.topology == "trigger":
         port = case.source.regulated_output if case.source else None
         if port is None or abs(number(port.output_v) - out) > SAME_V or abs(low - out) > SAME_V:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.case import maybe, number
+from hermotrope_core.circuit import rated_volts
 from hermotrope_core.discharge import NeverEnds, Run, run
 from hermotrope_core.duty_sums import duty_sums, inlet_volts
 from hermotrope_core.figures import figure
@@ -47,7 +48,7 @@ def simple_sums(situation: Situation) -> tuple[Sum, ...]:
     if ended is None or duty is None or ended.runtime_s <= 0.0 or duty.mean_w <= 0.0:
         return ()
     ah = number(source.capacity_ah)
-    nominal = maybe(source.stated_at_v) or situation.cell.nominal_v * source.cells_in_series
+    nominal = rated_volts(source)
     wh = ah * nominal
     watts, amps, inlet_v = duty.mean_w, duty.inlet_ah * 3600.0 / duty.seconds, inlet_volts(situation)
     rest = causes(situation, ended)

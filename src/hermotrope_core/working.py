@@ -21,9 +21,9 @@ from hermotrope_core.case import (
     number,
 )
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.circuit import Demand, Point, Station, headroom, mode_demand, stage_ohm
+from hermotrope_core.circuit import Demand, Point, Station, headroom, mode_demand, rated_wh, stage_ohm
 from hermotrope_core.fields import FIELDS
-from hermotrope_core.figures import duration, figure
+from hermotrope_core.figures import digits, duration, figure, stated
 from hermotrope_core.interpolate import at
 from hermotrope_core.situation import Situation
 from hermotrope_core.spread import SPREAD, known_by
@@ -122,7 +122,7 @@ def _source_steps(situation: Situation, station: Station) -> Iterator[Step]:
     ohm = situation.circuit.stretches[0].elements[0].resistance_ohm
     volts = station.volts_in - station.amps_in * ohm
     factor = at(situation.cell.resistance_factor_by_temperature_c, situation.temperature_c)
-    warm = f" × {factor:.3g} at {figure(situation.temperature_c, '°C')}" if factor != 1.0 else ""
+    warm = f" × {digits(factor, 3)} at {figure(situation.temperature_c, '°C')}" if factor != 1.0 else ""
     yield Step(
         "pack under load",
         "V = E − I R",
@@ -143,7 +143,7 @@ def _holding_step(what: str, efficiency: float, quiescent: float, station: Stati
     return Step(
         what,
         "holds its output; I = (P / η + P_q) / V",
-        f"({figure(out_w, 'W')} / {efficiency:.3g} + {figure(quiescent, 'W')}) / {figure(volts_in, 'V')} = "
+        f"({figure(out_w, 'W')} / {digits(efficiency, 3)} + {figure(quiescent, 'W')}) / {figure(volts_in, 'V')} = "
         f"{figure(station.amps_in, 'A')}",
         figure(station.volts_out, "V"),
     )
@@ -256,7 +256,7 @@ def runtime_working(situation: Situation) -> Working | None:
                 Step(
                     "lost to drawing fast",
                     "Peukert: × (I / I_rated)^(p − 1) above the rated current",
-                    f"p = {circuit.peukert:.3g}, I_rated = {figure(circuit.rated_a, 'A')}",
+                    f"p = {stated(circuit.peukert, significant=3)}, I_rated = {figure(circuit.rated_a, 'A')}",
                     figure(loss, "Ah", 2),
                 )
             )
@@ -296,7 +296,8 @@ def _charge_step(situation: Situation) -> Step:
     return Step(
         "usable charge",
         "Q = capacity × warmth × health",
-        f"{figure(number(source.capacity_ah), 'Ah')} × {factor:.3g} at {figure(situation.temperature_c, '°C')}{health}",
+        f"{figure(number(source.capacity_ah), 'Ah')} × {digits(factor, 3)} "
+        f"at {figure(situation.temperature_c, '°C')}{health}",
         figure(circuit.charge_ah, "Ah"),
     )
 
@@ -306,7 +307,7 @@ def _simple_sums(situation: Situation) -> tuple[str, ...]:
     run, source = situation.run, situation.source
     if run is None or run.runtime_s <= 0:
         return ()
-    label = number(source.capacity_ah) * situation.cell.nominal_v * source.cells_in_series
+    label = rated_wh(source)
     watts = run.energy_to_device_wh / (run.runtime_s / 3600.0)
     if watts <= 0:
         return ()

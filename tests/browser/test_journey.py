@@ -207,6 +207,20 @@ class Manners(BrowserTest):
         self.page.get_by_role("button", name="Add a mode").click()
         expect(self.page.locator("#f-device-modes-0-power-w")).to_be_visible()
 
+    def test_saved_stands_only_after_an_answer_that_took_it(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        self.goto(f"/c/{made.pk}/?panel=2")
+        field, told = self.page.locator("#f-path-0-rating-a"), self.page.locator("#saved")
+        for text, says in (("pigeon", "not saved"), ("12 A", "saved"), ("-3 A", "not saved")):
+            field.fill(text)
+            field.press("Enter")
+            expect(told).to_have_text(says)
+        made.delete()
+        field.fill("10 A")
+        field.press("Enter")
+        expect(told).to_have_text("not saved")
+        self.errors = [error for error in self.errors if "404" not in error and "htmx:" not in error]
+
     def test_a_bench_that_is_gone_is_told_and_nothing_typed_is_lost(self) -> None:
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
         self.goto(f"/c/{made.pk}/?panel=2")
@@ -216,6 +230,7 @@ class Manners(BrowserTest):
         field.press("Enter")
         expect(self.page.locator("#trouble")).to_contain_text("The bench does not answer")
         expect(field).to_have_value("12 A")
+        expect(self.page.locator("#saved")).to_have_text("not saved")
         self.errors = [error for error in self.errors if "ERR_FAILED" not in error and "htmx:" not in error]
 
 

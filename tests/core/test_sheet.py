@@ -38,7 +38,7 @@ class Sheet(TestCase):
     def test_the_label_says_what_may_go_in_and_what_comes_out(self) -> None:
         rows = dict(box_label(Situation(self.case)).rows)
         self.assertEqual((rows["IN"], rows["OUT"], rows["FUSE"]), ("15.0–21.0 V DC", "12 V DC", "7.5 A"))
-        self.assertEqual(rows["PACK"], "72 Wh, Lithium-ion")
+        self.assertEqual(rows["PACK"], "72.0 Wh, Lithium-ion")
         # 7.5 A / 1.25 at 15 V through 92 % makes 6.9 A at 12 V, less than the converter's 8 A
         self.assertEqual(rows["LOAD"], "6.9 A at most")
 

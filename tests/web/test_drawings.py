@@ -106,7 +106,7 @@ class SupplyScale(SimpleTestCase):
         scale = supply_scale(feed.case, feed.situation)
         assert scale and scale.inlet
         self.assertTrue(scale.inlet_over)
-        self.assertIn("21 full", [label.text for label in scale.labels])
+        self.assertIn("21.0 full", [label.text for label in scale.labels])
         top_of_window = next(zone.y for zone in scale.zones if zone.kind == "fits")
         self.assertLess(scale.inlet[0], top_of_window)
 

@@ -9,14 +9,16 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator
+from html import unescape
 
+import jsonpatch
 from django.core.management import call_command
 from django.test import TestCase
 
 from hermotrope.bench.models import Conversion
 from hermotrope_core.case import Case
 from hermotrope_core.cautions import cautions, stops
-from hermotrope_core.document import case_from
+from hermotrope_core.document import case_from, tree_of
 from hermotrope_core.findings import check
 from hermotrope_core.match.groups import groups
 from hermotrope_core.match.search import search
@@ -25,7 +27,7 @@ from hermotrope_core.sheet.reversal import changes, way_back
 from hermotrope_core.sheet.steps import steps
 from hermotrope_core.situation import Situation
 from tests.shelves import request
-from tests.support import TESTS, golden
+from tests.support import TESTS, case, golden
 
 LIST = TESTS / "sentences" / "sentences.txt"
 BROKEN = re.compile(r"[{}]|  |\.\.|,\.|;\.|:\.|\bNone\b|\bnan\b|\binf\b|\be\+0|\ba [aeio]\w+|\b(\w+) \1\b|[^.!?:)]$")
@@ -59,6 +61,35 @@ def said(case: Case) -> Iterator[tuple[str, str]]:
                 yield f"rule {ask.key.split('-')[0]}", f"{rule.says.rstrip('?')}."
 
 
+def cured(case: Case) -> Iterator[tuple[str, str]]:
+    """What is said of a case once a cure that is offered has been applied."""
+    if case.source is None or not case.duty.repeat:
+        return
+    for finding in check(Situation(case)):
+        if finding.change:
+            yield from said(case_from(jsonpatch.apply_patch(tree_of(case), [dict(step) for step in finding.change])))
+
+
+def from_the_wall() -> Iterator[Case]:
+    """The golden cases fed by a wall adapter: right, too weak and too high."""
+    for name, volts, most in (
+        ("hide-mount-on-tool-pack", 19.0, 6.0),
+        ("sampling-boat-direct", 12.0, 1.0),
+        ("moth-lamp-on-lead-acid", 24.0, 0.1),
+    ):
+        port = {"output_v": volts, "efficiency": 1.0, "output_current_max_a": most}
+        adapter = {
+            "name": f"Wall adapter {volts:g} V {most:g} A",
+            "chemistry": "mains-adapter",
+            "cells_in_series": int(volts),
+            "capacity_ah": 1.0,
+            "resistance_ohm": 0.001,
+            "cutoff_v": 0.0,
+            "regulated_output": port,
+        }
+        yield case("cases", name, source=adapter)
+
+
 class Sentences(TestCase):
     maxDiff = None
 
@@ -66,6 +97,14 @@ class Sentences(TestCase):
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)
         call_command("load_demo", verbosity=0)
+
+    def told_of_the_run(self, made: Conversion) -> Iterator[tuple[str, str]]:
+        """The swap plan and what stands beside it, as the Run panel writes them."""
+        page = self.client.get(f"/c/{made.pk}/run/", {"job": "20 h", "own": "2", "charger": "20 W"}).content.decode()
+        for words in re.findall(r"<(?:p|li)\b[^>]*>(.*?)</(?:p|li)>", page, re.DOTALL):
+            plain = " ".join(unescape(re.sub(r"<[^>]+>", " ", words)).split())
+            if "." in plain:
+                yield "run", plain
 
     def test_the_list_is_as_it_was_read(self) -> None:
         seen = {
@@ -88,9 +127,13 @@ class Sentences(TestCase):
     def all_said(self) -> Iterator[tuple[str, str]]:
         for made in Conversion.objects.all():
             yield from said(made.case)
+            yield from self.told_of_the_run(made)
         for folder in ("cases", "judgements"):
             for _, tree, _ in golden(folder):
                 yield from said(case_from(tree))
+                yield from cured(case_from(tree))
+        for made in from_the_wall():
+            yield from said(made)
         for seed in range(4):
             for group in groups(search(request(16, 10, seed, modes=[{"name": "on", "kind": "power", "power_w": 24}]))):
                 yield "refused", f"{group.words}: {group.nearest}."

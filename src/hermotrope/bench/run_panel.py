@@ -112,7 +112,8 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "output": _output(situation, ask),
         "warnings": [_warning(one) for one in field_warnings(situation, feed.marked_run)],
         "seam": _seam(situation),
-        "plan": plan_for(feed, ask),
+        "plan": None if _falls_asleep(feed) else plan_for(feed, ask),
+        "asleep": _falls_asleep(feed),
         "against": _against(situation, ask),
         "overlay": overlay(case, ask, wish_of(situation, ask)),
         "leak": _leak(situation),
@@ -189,6 +190,7 @@ def _output(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
         "last": f"{digits(found.last, 3)} {found.unit}",
         "wish": f"{digits(found.wish, 3)} {found.unit}",
         "until": duration(found.until_s),
+        "never": found.until_s <= 0.0,
         "all": found.until_s >= found.points[-1][0],
         "on": duration(found.on_s),
         "of": duration(found.of_s),
@@ -215,6 +217,12 @@ def _seam(situation: Situation) -> dict[str, str] | None:
     both = "no end" if found.inner_s == inf else duration(found.outer_s + found.inner_s)
     inner = "no end" if found.inner_s == inf else duration(found.inner_s)
     return {"outer": duration(found.outer_s), "inner": inner, "both": both, "words": found.seam}
+
+
+def _falls_asleep(feed: Feed) -> str:
+    """How long a bank stays on that switches itself off: another bank would do the same; else empty."""
+    run = feed.run
+    return duration(run.runtime_s) if run is not None and run.end_cause == "auto-off" else ""
 
 
 def plan_for(feed: Feed, ask: RunAsk) -> dict[str, Any] | None:

@@ -14,7 +14,7 @@ from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
 from hermotrope.drawings.ways import curves, scales, term_bars
 from hermotrope_core.case import Case, Converter, Diode, Linear, Resistor, number
 from hermotrope_core.evidence import judgement_working
-from hermotrope_core.figures import duration, figure
+from hermotrope_core.figures import duration, figure, stated
 from hermotrope_core.findings import Finding
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.groups import amount, common, groups
@@ -111,7 +111,7 @@ def strategy_words(way: Way) -> str:
         case "series resistor":
             resistor = next(stage for stage in way.path if isinstance(stage, Resistor))
             watts = number(resistor.rating_w or 0.0)
-            return f"through a resistor of {figure(number(resistor.resistance_ohm), 'Ω')}, {watts:g} W"
+            return f"through a resistor of {stated(number(resistor.resistance_ohm), 'Ω')}, {watts:g} W"
         case "inverter":
             return f"inverter to {number(held[0].output_v):g} V, then its own adapter"
     each = [f"a {_kind(stage)} set to {number(stage.output_v):g} V" for stage in held]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import groupby
+
 import msgspec
 
 from hermotrope_core.bay import LOOK_ALIKES, BayError, BayPlan, DummySize, cell_size, dummy_size, plan_of
@@ -10,6 +12,8 @@ from hermotrope_core.inlets import CellBay
 GAP_MM, EDGE_MM, ROW_GAP_MM = 5.0, 15.0, 12.0
 REACH_MM, STEP_MM = 3.0, 1.8
 RULER_MM = 50
+NAME_MM = 25.0
+"""Room for the name of a wire."""
 
 
 class Spot(msgspec.Struct, frozen=True):
@@ -51,7 +55,9 @@ class BayView(msgspec.Struct, frozen=True):
     slots: tuple[Slot, ...]
     spots: tuple[Spot, ...]
     links: tuple[str, ...]
-    leads: tuple[tuple[str, float, float, str], ...]
+    leads: tuple[str, ...]
+    lead_names: tuple[tuple[float, float], ...]
+    """Where "into the device" is written: once for wires that end beside each other."""
     plan: BayPlan | None
     problem: str
     dummy: DummySize
@@ -73,13 +79,16 @@ def bay_view(bay: CellBay | None) -> BayView | None:
     slots = tuple(_slot(bay, i, plan, columns) for i in range(len(bay.slots)))
     spots = {spot.name: spot for i in range(len(bay.slots)) for spot in _spots(bay, slots[i], plan)}
     rows = -(-len(bay.slots) // columns)
+    wide = round(2 * EDGE_MM + columns * width + (columns - 1) * GAP_MM, 1)
+    ends = [spots[name] for name in dict.fromkeys(bay.leads)]
     return BayView(
-        width=round(2 * EDGE_MM + columns * width + (columns - 1) * GAP_MM, 1),
+        width=wide,
         height=round(2 * EDGE_MM + rows * length + (rows - 1) * ROW_GAP_MM, 1),
         slots=slots,
         spots=tuple(spots.values()),
         links=tuple(_link(spots[a], spots[b], i) for i, (a, b) in enumerate(bay.links)),
-        leads=tuple(_lead(spots[name]) for name in dict.fromkeys(bay.leads)),
+        leads=tuple(f"M{spot.x:g} {spot.y:g}V{_lead_end(spot):g}" for spot in ends),
+        lead_names=_lead_names(ends, wide),
         plan=plan,
         problem=problem,
         dummy=dummy_size(bay),
@@ -145,10 +154,24 @@ def _link(a: Spot, b: Spot, order: int) -> str:
     return f"M{a.x:g} {a.y:g}V{ya:g}H{channel:g}V{yb:g}H{b.x:g}V{b.y:g}"
 
 
-def _lead(spot: Spot) -> tuple[str, float, float, str]:
-    """A wire into the device: its path, and where its name stands."""
-    end = spot.y + spot.out * (EDGE_MM - 5.0)
-    return f"M{spot.x:g} {spot.y:g}V{end:g}", spot.x, round(end + (-1.2 if spot.out < 0 else 4.2), 2), spot.name
+def _lead_end(spot: Spot) -> float:
+    return spot.y + spot.out * (EDGE_MM - 5.0)
+
+
+def _lead_names(spots: list[Spot], wide: float) -> tuple[tuple[float, float], ...]:
+    """Middle and height of each name, inside the drawing and none over another."""
+    names: list[tuple[float, float]] = []
+    for y, group in groupby(sorted(spots, key=lambda one: (_lead_end(one), one.x)), key=_lead_end):
+        ends = list(group)
+        height = round(y + (-1.2 if ends[0].out < 0 else 4.2), 2)
+        near: list[float] = []
+        for spot in [*ends, None]:
+            if near and (spot is None or spot.x - near[-1] > NAME_MM):
+                middle = (near[0] + near[-1]) / 2
+                names.append((round(min(max(middle, NAME_MM / 2), wide - NAME_MM / 2), 2), height))
+                near = []
+            near += [] if spot is None else [spot.x]
+    return tuple(names)
 
 
 def _words(bay: CellBay, plan: BayPlan | None) -> list[str]:

@@ -10,6 +10,7 @@ from typing import Any
 import msgspec
 
 from hermotrope.drawings import numbers
+from hermotrope.drawings.letters import shorten
 from hermotrope_core.case import (
     Case,
     Connector,
@@ -26,8 +27,9 @@ from hermotrope_core.case import (
 )
 from hermotrope_core.case import maybe as maybe_number
 from hermotrope_core.circuit import Demand, Point
-from hermotrope_core.figures import figure
+from hermotrope_core.figures import figure, stated
 from hermotrope_core.findings import LEVELS, Finding
+from hermotrope_core.inlets import KIND_WORDS
 from hermotrope_core.situation import Situation
 
 WIDTH = 1236.0
@@ -38,6 +40,7 @@ LEAST_GAP = 60.0
 CELLS_SHOWN = 6
 CELL_TOP, CELL_STEP, CELL_WIDTH = 94.0, 18.0, 80.0
 SAMPLES = 41
+NAME_SIZE = 14.0
 TITLES = {
     "fuse": "Fuse",
     "switch": "Switch",
@@ -123,17 +126,17 @@ def stage_detail(stage: Stage) -> str:
     match stage:
         case Lead():
             swap = ", swaps ±" if stage.swaps_polarity else ""
-            return f"{number(stage.length_m):g} m, {number(stage.area_mm2):.3g} mm²{swap}"
+            return f"{number(stage.length_m):g} m, {stated(number(stage.area_mm2), 'mm²', 3)}{swap}"
         case Fuse():
             return f"{number(stage.rating_a):g} A"
         case CutOff():
             return f"opens at {number(stage.trips_v):g} V"
         case Resistor():
-            return f"{number(stage.resistance_ohm):g} Ω"
+            return stated(number(stage.resistance_ohm), "Ω")
         case Diode():
             return f"{stage.count} × {number(stage.forward_v):g} V"
         case KeepAlive():
-            return f"draws {figure(number(stage.current_a), 'A', 2)}"
+            return f"draws {figure(number(stage.current_a), 'A')}"
         case Converter() | Linear():
             return f"set to {number(stage.output_v):g} V"
     return ""
@@ -179,16 +182,21 @@ def feed_line(
             open=_is_open(stage, count, case, open_places),
             volts=numbers.volts(seen.volts_in) if seen else "",
             lost=numbers.volts(seen.volts_in - seen.volts_out) if seen else "",
-            heat=numbers.watts(seen.heat_w) if seen else "",
+            heat=figure(seen.heat_w, "W", 2) if seen else "",
             inside=_inside(case, stage),
         )
 
-    name = case.source.name if case.source else "Pack"
+    name = (case.source.name if case.source else "Pack").split(", ")[0]
+    room = 2 * SOURCE_LEFT + SOURCE_WIDTH
     stations = [
         station(
             1,
             -1,
-            ("source", _short(name.split(", ")[0], 24), source_detail(case)),
+            (
+                "source",
+                shorten(name, room, NAME_SIZE),
+                source_detail(case),
+            ),
             (SOURCE_LEFT + 52, SOURCE_LEFT, first),
         )
     ]
@@ -206,7 +214,7 @@ def feed_line(
         station(
             count + 2,
             count,
-            ("device", _short(case.device.name, 22), wants),
+            ("device", shorten(case.device.name, DEVICE_WIDTH + MARGIN, NAME_SIZE), wants),
             (middle, device_left, device_left + DEVICE_WIDTH),
         )
     )
@@ -223,17 +231,13 @@ def feed_line(
     )
 
 
-def _short(text: str, longest: int) -> str:
-    return text if len(text) <= longest else text[: longest - 1].rstrip(" ,") + "…"
-
-
 def _inside(case: Case, stage: int) -> tuple[str, ...]:
     if not 0 <= stage < len(case.path):
         return ()
     part = case.path[stage]
     if isinstance(part, Converter):
         table = isinstance(part.efficiency, tuple)
-        words = "η by table" if table else f"η {100 * number(part.efficiency):.3g} %"  # type: ignore[arg-type]
+        words = "η by table" if table else f"η {stated(100 * number(part.efficiency), '%', 3)}"  # type: ignore[arg-type]
         return (part.topology, words)
     return ("linear", "") if isinstance(part, Linear) else ()
 
@@ -273,7 +277,7 @@ def _gaps(stations: list[Station], figures: dict[int, Any], at: Point | None, br
                 right=b.left,
                 middle=(a.right + b.left) / 2 - (DEVICE_GAP / 2 if b.kind == "device" and len(stations) > 2 else 0.0),
                 volts=numbers.volts(seen.volts_out) if seen else "",
-                amps=numbers.amps(current) if seen else "",
+                amps=figure(current, "A") if seen else "",
                 thickness=thickness(current),
                 pale=broken_at is not None and i >= broken_at,
                 broken=broken_at is not None and i == broken_at - 1,
@@ -308,7 +312,7 @@ def inlet_shape(inlet: Connector | None, x: float) -> dict[str, Any]:
         size = f"{outer:g}×{inner:g}" if outer and inner else "barrel"
         return {"shape": "barrel", "x": x, "sign": sign, "words": size, "sure": inlet.measured}
     sure = inlet.measured and inlet.polarity != "unknown"
-    return {"shape": "plain", "x": x, "words": inlet.kind.replace("-", " "), "sure": sure}
+    return {"shape": "plain", "x": x, "words": KIND_WORDS[inlet.kind], "sure": sure}
 
 
 def scrub_payload(situation: Situation, demands: list[tuple[str, Demand]]) -> dict[str, Any]:

@@ -1,30 +1,15 @@
-"""Short figures for drawings; ``feed.js`` writes the same ones while the scrubber moves."""
+"""Volts for drawings, and round steps for their axes; ``figures.js`` writes the same while the scrubber moves."""
 
 from __future__ import annotations
 
 from math import ceil, floor, log10
 
-LEAST_WHOLE_A = 0.0995
 MANY_V = 99.95
 
 
 def volts(v: float) -> str:
-    """Volts to the hundredth (tenth from 100 V): ``18.24 V``."""
+    """Volts along a line, to the hundredth (tenth from 100 V) as a meter shows them: ``18.24 V``."""
     return f"{v:.1f} V" if abs(v) >= MANY_V else f"{v:.2f} V"
-
-
-def amps(a: float) -> str:
-    """Amperes to the hundredth, or whole milliamperes below a tenth: ``2.40 A``, ``28 mA``."""
-    if a == 0.0:
-        return "0 A"
-    return f"{a:.2f} A" if abs(a) >= LEAST_WHOLE_A else f"{1000 * a:.3g} mA"
-
-
-def watts(w: float) -> str:
-    """Watts to the tenth, or milliwatts below a tenth: ``3.4 W``, ``12 mW``."""
-    if w == 0.0:
-        return "0 W"
-    return f"{w:.1f} W" if abs(w) >= LEAST_WHOLE_A else f"{1000 * w:.2g} mW"
 
 
 def step(span: float, about: int = 7) -> float:

@@ -8,6 +8,7 @@ import msgspec
 
 from hermotrope_core.case import Connector, maybe
 from hermotrope_core.connectors import pin_names
+from hermotrope_core.figures import figure
 from hermotrope_core.pins import FULL_CIRCLE, Nets, nets_of, pin_angles
 
 RING, NUMBER_RING = 45.0, 73.0
@@ -69,7 +70,7 @@ def pin_view(connector: Connector | None, *, plug: bool = False) -> PinView | No
             if r.joined
             else f"{r.red} and {r.black} read OL"
             if r.open
-            else f"red {r.red}, black {r.black}: {maybe(r.reading_v):.4g} V",
+            else f"red {r.red}, black {r.black}: {figure(maybe(r.reading_v) or 0.0, 'V')}",
         )
         for i, r in enumerate(connector.readings)
     )
@@ -101,8 +102,8 @@ def _told(nets: Nets) -> list[str]:
     if nets.conflict:
         told.append(nets.conflict)
     if nets.plus and nets.volts is not None:
-        told.append(f"plus is {pin_names(nets.plus)}, minus is {pin_names(nets.minus)}: {nets.volts:.3g} V")
-    told += [f"pin {pin} stands at {volts:.3g} V: a second supply" for pin, volts in nets.others]
+        told.append(f"plus is {pin_names(nets.plus)}, minus is {pin_names(nets.minus)}: {figure(nets.volts, 'V')}")
+    told += [f"pin {pin} stands at {figure(volts, 'V')}: a second supply" for pin, volts in nets.others]
     if nets.silent:
         told.append(f"{pin_names(nets.silent)} read nothing against either: leave open")
     if nets.half:

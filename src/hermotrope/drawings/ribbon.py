@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
+from hermotrope.drawings import letters
 from hermotrope_core.case import Case, number, rated_watts
 from hermotrope_core.clock import clock_time
 from hermotrope_core.duty_sums import duty_sums
@@ -12,8 +13,9 @@ from hermotrope_core.situation import Situation
 
 WIDTH, HEIGHT = 820.0, 74.0
 TOP, BOTTOM = 8.0, 50.0
-TEXT_FROM = 46.0
-"""A stretch narrower than this carries no words."""
+SIZE, MARGIN = 12.0, 8.0
+CLOCK_WIDTH = 46.0
+"""Room for a time of day."""
 
 
 class Stretch(msgspec.Struct, frozen=True):
@@ -57,9 +59,6 @@ def ribbon(case: Case) -> Ribbon | None:
         lasts = number(segment.seconds)
         width = WIDTH * lasts / total
         height = 12.0 + (BOTTOM - TOP - 12.0) * (watts[segment.mode] / most) ** 0.5
-        words = (
-            f"{segment.mode} {duration(lasts)}" if width > 2 * TEXT_FROM else segment.mode if width > TEXT_FROM else ""
-        )
         stretches.append(
             Stretch(
                 i,
@@ -67,7 +66,7 @@ def ribbon(case: Case) -> Ribbon | None:
                 round(width, 1),
                 round(BOTTOM - height, 1),
                 segment.mode,
-                words,
+                _words(segment.mode, duration(lasts), width - MARGIN),
                 shades[segment.mode],
                 lasts,
             )
@@ -80,11 +79,17 @@ def ribbon(case: Case) -> Ribbon | None:
     return Ribbon(tuple(stretches), tuple(edges), _apart(clock), total, said)
 
 
+def _words(mode: str, lasts: str, room: float) -> str:
+    """As much as a stretch has room for: its mode and how long it lasts, its mode, or nothing."""
+    whole = f"{mode} {lasts}"
+    return next((words for words in (whole, mode) if letters.width(words, SIZE) <= room), "")
+
+
 def _apart(clock: list[tuple[float, str]]) -> tuple[tuple[float, str], ...]:
     """Times that do not run into each other."""
     kept: list[tuple[float, str]] = []
     for x, text in clock:
-        if not kept or x - kept[-1][0] > TEXT_FROM:
+        if x + CLOCK_WIDTH <= WIDTH and (not kept or x - kept[-1][0] > CLOCK_WIDTH):
             kept.append((x, text))
     return tuple(kept)
 

@@ -10,6 +10,7 @@ import msgspec
 from hermotrope.drawings.numbers import step, ticks
 from hermotrope_core.case import Case, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.figures import digits, figure, reach, stated
 from hermotrope_core.situation import Situation
 
 WIDTH, HEIGHT = 340.0, 420.0
@@ -73,14 +74,7 @@ def supply_scale(case: Case, situation: Situation | None, read: tuple[Read, ...]
     def y(v: float) -> float:
         return round(BOTTOM - (v - bottom) / (top - bottom) * (BOTTOM - TOP), 2)
 
-    labels: list[Label] = []
-    if span:
-        labels += [
-            Label(85.0, y(span[1]) - 5, f"{span[1]:.3g} full", "warm", "middle"),
-            Label(85.0, y(span[0]) + 14, f"{span[0]:.3g} flat", "warm", "middle"),
-        ]
-    if port is not None:
-        labels.append(Label(85.0, y(port) - 5, f"{port:.3g} port", "warm", "middle"))
+    labels = _pack_labels(span, port, y)
     right = [
         (v, w) for v, w in ((never, "never above"), (high, "most"), (rated, "rated"), (low, "least")) if v is not None
     ]
@@ -165,15 +159,29 @@ def _spread(wanted: list[tuple[float, str]]) -> list[Label]:
     return labels
 
 
+def _pack_labels(span: tuple[float, float] | None, port: float | None, y: Any) -> list[Label]:
+    """Labels of the pack, full and port above what they name, flat below, moved apart where they would overlap."""
+    above = [] if span is None else [(y(span[1]) - 5, f"{digits(span[1], 3)} full")]
+    flat = [] if span is None else [(y(span[0]) + 14, f"{digits(span[0], 3)} flat")]
+    if port is not None and span is not None and port < span[0]:
+        flat.append((max(y(port) + 14, flat[0][0] + LABEL_STEP), f"{stated(port)} port"))
+    elif port is not None:
+        above.append((y(port) - 5, f"{stated(port)} port"))
+    placed, last = [*flat], 1e9
+    for wanted, text in sorted(above, reverse=True):
+        last = min(wanted, last - LABEL_STEP)
+        placed.append((last, text))
+    return [Label(85.0, at, text, "warm", "middle") for at, text in placed]
+
+
 def _inlet_labels(arrives: tuple[float, float], y: Any) -> list[Label]:
     low, high = arrives
     x = sum(INLET) / 2
     if y(low) - y(high) < LABEL_STEP:
-        text = f"{low:.3g}" if f"{low:.3g}" == f"{high:.3g}" else f"{low:.3g}–{high:.3g}"
-        return [Label(x, y(high) - 6, text, "warm", "middle")]
+        return [Label(x, y(high) - 6, reach(low, high), "warm", "middle")]
     return [
-        Label(x, y(high) - 6, f"{high:.3g}", "warm", "middle"),
-        Label(x, y(low) + 14, f"{low:.3g}", "warm", "middle"),
+        Label(x, y(high) - 6, digits(high, 3), "warm", "middle"),
+        Label(x, y(low) + 14, digits(low, 3), "warm", "middle"),
     ]
 
 
@@ -182,9 +190,9 @@ def _words(
 ) -> str:
     parts = []
     if span:
-        parts.append(f"pack {span[0]:.3g} V flat to {span[1]:.3g} V full")
+        parts.append(f"pack {figure(span[0], 'V')} flat to {figure(span[1], 'V')} full")
     if arrives:
-        parts.append(f"inlet sees {arrives[0]:.3g} to {arrives[1]:.3g} V")
+        parts.append(f"inlet sees {digits(arrives[0], 3)} to {figure(arrives[1], 'V')}")
     if limits:
         parts.append("device: " + ", ".join(f"{v:g} V {word}" for v, word in limits))
     return "; ".join(parts)

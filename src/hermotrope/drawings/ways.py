@@ -12,7 +12,7 @@ from hermotrope.drawings.numbers import step, ticks
 from hermotrope.drawings.scale import ends_of, inlet_span, pack_span
 from hermotrope_core.case import Supply, maybe
 from hermotrope_core.discharge import run
-from hermotrope_core.figures import duration
+from hermotrope_core.figures import digits, duration, reach
 from hermotrope_core.match.rank import Term
 from hermotrope_core.situation import Situation
 
@@ -71,11 +71,10 @@ def scales(situations: Sequence[Situation], *, small: bool) -> Scales:
     for i, (pack, inlet) in enumerate(found):
         x = 0.0 if small else FIRST + i * COLUMN
         most = max(y(inlet[0]), y(inlet[1]) + 3.0)
-        words = f"{inlet[0]:.3g}–{inlet[1]:.3g}" if f"{inlet[0]:.3g}" != f"{inlet[1]:.3g}" else f"{inlet[1]:.3g}"
         over = high is not None and inlet[1] > high * 1.005
         spans.append(
             Span(x, (y(pack[1]), max(y(pack[0]), y(pack[1]) + 3.0)), (y(inlet[1]), most),
-                 (f"{pack[1]:.3g}", f"{pack[0]:.3g}"), words, over)
+                 (digits(pack[1], 3), digits(pack[0], 3)), reach(*inlet), over)
         )  # fmt: skip
     return Scales(
         width=FIRST + len(found) * COLUMN,

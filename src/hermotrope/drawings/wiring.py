@@ -6,6 +6,7 @@ from typing import Literal
 
 import msgspec
 
+from hermotrope.drawings.letters import lines
 from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
 from hermotrope_core.case import (
     Case,
@@ -21,14 +22,18 @@ from hermotrope_core.case import (
 )
 from hermotrope_core.circuit import full_volts
 from hermotrope_core.connectors import contacts_of
-from hermotrope_core.figures import figure
+from hermotrope_core.figures import figure, reach
+from hermotrope_core.inlets import KIND_WORDS
 from hermotrope_core.wiring import safe_amps
 
 TOP, BOTTOM = 96.0, 176.0
 """Where the plus and the minus conductor lie."""
 FIRST, LAST = 150.0, 160.0
 """Room for the source on the left and for the device on the right."""
-SLOT = 104.0
+SLOT, TIGHT = 104.0, 92.0
+"""Room for a part; below the second, titles stand in two rows."""
+TITLE_Y, NAME_Y = 62.0, 16.0
+DEVICE_WIDE, MARGIN = 146.0, 14.0
 BLOCKS = ("converter", "linear", "cut-off")
 """Parts drawn across both conductors, which need no turning."""
 WIDEST = 960.0
@@ -42,6 +47,7 @@ class Part(msgspec.Struct, frozen=True):
     kind: str
     x: float
     title: str
+    title_y: float
     detail: str
     flipped: bool
     """True where plus comes in on the lower conductor: the part is drawn upside down."""
@@ -70,6 +76,14 @@ class Mark(msgspec.Struct, frozen=True):
     words: str
 
 
+class Box(msgspec.Struct, frozen=True):
+    """An end: its name in at most two lines above its box (with their heights), what stands in the box."""
+
+    name: tuple[tuple[float, str], ...]
+    volts: str
+    connector: str
+
+
 class Drawing(msgspec.Struct, frozen=True):
     """The drawing in a view box of `width` by `height`, with the list that belongs to its numbers."""
 
@@ -77,8 +91,8 @@ class Drawing(msgspec.Struct, frozen=True):
     height: float
     parts: tuple[Part, ...]
     wires: tuple[Wire, ...]
-    source: tuple[str, ...]
-    device: tuple[str, ...]
+    source: Box
+    device: Box
     device_x: float
     out_marks: tuple[Mark, Mark]
     in_marks: tuple[Mark, Mark]
@@ -106,27 +120,36 @@ def wiring(case: Case) -> Drawing | None:
         flipped = swapped and kind not in BLOCKS
         topology = stage.topology if isinstance(stage, Converter) else ""
         title, detail = stage_title(stage), stage_detail(stage)
-        parts.append(Part(i + 1, kind, round(x, 1), title, detail, flipped, swaps, topology))
+        height = TITLE_Y - (LINE_HEIGHT if slot < TIGHT and i % 2 else 0.0)
+        parts.append(Part(i + 1, kind, round(x, 1), title, height, detail, flipped, swaps, topology))
         swapped ^= swaps
         left = x + half
     device_x = FIRST + slot * count + (20.0 if count else 120.0)
     wires.append(_wire(left, device_x, swapped, mains=case.mains_at(count)))
-    lines = [f"{i + 1}  {_line(case, i)}" for i in range(count)]
+    told = [f"{i + 1}  {_line(case, i)}" for i in range(count)]
     base = BOTTOM + 92.0
+    width = max(device_x + LAST, 620.0)
+    between = device_x + DEVICE_WIDE - MARGIN
     out, into = source.outlet, case.device.inlet
     return Drawing(
-        width=max(device_x + LAST, 620.0),
-        height=base + LINE_HEIGHT * len(lines) + 12.0,
+        width=width,
+        height=base + LINE_HEIGHT * len(told) + 12.0,
         parts=tuple(parts),
         wires=tuple(wires),
-        source=(source.name, _pack(case), _end_words(out)),
-        device=(case.device.name, _window(case), _end_words(into)),
+        source=Box(_name(source.name, between), _pack(case), _end_words(out)),
+        device=Box(_name(case.device.name, between), _window(case), _end_words(into)),
         device_x=round(device_x, 1),
         out_marks=_marks(out, mains=case.mains_at(0), swapped=False),
         in_marks=_marks(into, mains=case.mains_at(count), swapped=swapped),
-        lines=tuple((base + LINE_HEIGHT * i, text) for i, text in enumerate(lines)),
-        words="; ".join([source.name, *(text[3:] for text in lines), case.device.name]),
+        lines=tuple((base + LINE_HEIGHT * i, text) for i, text in enumerate(told)),
+        words="; ".join([source.name, *(text[3:] for text in told), case.device.name]),
     )
+
+
+def _name(name: str, room: float) -> tuple[tuple[float, str], ...]:
+    """A name over half of the room between both ends, in one line above the titles of the parts or in two."""
+    rows = tuple(lines(name, room / 2 - 8.0, 12.0))
+    return tuple((NAME_Y + 14.0 * i, row) for i, row in enumerate(rows))
 
 
 def _wire(left: float, right: float, swapped: bool, *, mains: bool) -> Wire:
@@ -188,7 +211,7 @@ def _pack(case: Case) -> str:
     assert source is not None
     if source.regulated_output is not None:
         return f"port {number(source.regulated_output.output_v):g} V"
-    return f"{number(source.cutoff_v):.3g}–{full_volts(source):.3g} V"
+    return reach(number(source.cutoff_v), full_volts(source), "V")
 
 
 def _window(case: Case) -> str:
@@ -206,4 +229,4 @@ def _end_words(connector: Connector | None) -> str:
         if connector.outer_mm and connector.inner_mm
         else ""
     )
-    return f"{connector.kind}{size}"
+    return f"{KIND_WORDS[connector.kind]}{size}"

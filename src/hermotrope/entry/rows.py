@@ -11,7 +11,7 @@ from hermotrope_core.case import Connector, Known, Mode, Value
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import WHOLE_NUMBERS
 from hermotrope_core.fields import FIELDS
-from hermotrope_core.inlets import fixed_by_standard, mains_like
+from hermotrope_core.inlets import KIND_WORDS, fixed_by_standard, mains_like
 from hermotrope_core.quantity import EXAMPLES
 from hermotrope_core.wiring import PARTS
 
@@ -27,10 +27,7 @@ CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
     "in_dropout": (("stops", "it stops"), ("passes", "it passes on the falling volts")),
     "charges_chemistry": tuple((key, cell.label) for key, cell in CHEMISTRIES.items() if cell.rechargeable),
     "cell_size": tuple((size, size) for size in PARTS.cell_sizes_mm),
-    "kind": tuple(
-        (k, k.replace("-", " "))
-        for k in ("barrel", "terminals", "pins", "leads", "cell-bay", "usb-a", "usb-c", "clip", "dock", "mains")
-    ),
+    "kind": tuple(KIND_WORDS.items()),
     "size": tuple((size, size) for size in PARTS.cell_sizes_mm),
     "stands_for": (("typical", "the typical draw"), ("maximum", "the nameplate maximum")),
     "plan_on": (("duty", "the duty"), ("typical", "the typical draw"), ("maximum", "the greatest draw")),

@@ -12,6 +12,7 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.checklist import parts_context, steps_context
 from hermotrope.proving.log_panel import warmth
 from hermotrope_core.cautions import cautions
+from hermotrope_core.figures import stated
 from hermotrope_core.proving.judge import written
 from hermotrope_core.sheet import box_label, changes, cut_list, fed_bay, way_back
 
@@ -37,7 +38,7 @@ def sheet_context(conversion: Conversion) -> dict[str, Any]:
     context |= {key: built.get(key) for key in ("drawing", "choices", "joins")}
     context |= {
         "cuts": [
-            {"cut": cut, "length": f"{cut.length_mm:.0f} mm", "area": f"{cut.area_mm2:.3g} mm²"}
+            {"cut": cut, "length": f"{cut.length_mm:.0f} mm", "area": stated(cut.area_mm2, "mm²", 3)}
             for cut in cut_list(case)
         ],
         "bay": bay_view(fed_bay(case)),

@@ -6,8 +6,9 @@ from typing import Any
 
 from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import span
-from hermotrope_core.case import Case, Source, maybe, number
-from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.case import Case, Source, maybe
+from hermotrope_core.circuit import rated_wh
+from hermotrope_core.figures import figure, reach
 
 
 def pack_groups(case: Case) -> list[tuple[str, list[dict[str, Any]]]]:
@@ -24,7 +25,6 @@ def pack_groups(case: Case) -> list[tuple[str, list[dict[str, Any]]]]:
 
 def _entry(item: Item, source: Source, low: float | None, high: float | None) -> dict[str, Any]:
     flat, full = span(source)
-    cell = CHEMISTRIES[source.chemistry]
     above = high is not None and full > high * 1.005
     below = low is not None and flat < low
     words = "above the window: needs a converter" if above else "below it at the end" if below else "inside the window"
@@ -32,8 +32,8 @@ def _entry(item: Item, source: Source, low: float | None, high: float | None) ->
     return {
         "key": item.key,
         "name": item.name,
-        "volts": f"{full:.3g} V" if flat == full else f"{flat:.3g}–{full:.3g} V",
-        "wh": f"{number(source.capacity_ah) * cell.nominal_v * source.cells_in_series:.3g} Wh",
+        "volts": reach(flat, full, "V"),
+        "wh": figure(rated_wh(source), "Wh"),
         "mass": f"{mass:g} g" if mass is not None else "",
         "meets": "" if low is None and high is None else words,
         "level": "refused" if above else "care" if below else "fits",

@@ -11,8 +11,9 @@ from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE
 from hermotrope_core.adapters import BARE, live_end
 from hermotrope_core.case import Converter, Fuse, Lead, Source, Stage, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.circuit import full_volts
+from hermotrope_core.circuit import full_volts, rated_wh
 from hermotrope_core.document import CaseError, refusal
+from hermotrope_core.figures import figure, reach, stated
 
 KINDS = {
     "source": "Packs and banks",
@@ -62,10 +63,8 @@ def summary(part: Part) -> str:
         title = "" if isinstance(part, Lead | Fuse) else stage_title(part)
         return f"{title} {stage_detail(part)}{_ends(part)}".strip()
     low, high = span(part)
-    cell = CHEMISTRIES[part.chemistry]
-    wh = number(part.capacity_ah) * cell.nominal_v * part.cells_in_series
-    volts = f"{high:.3g} V port" if part.regulated_output else f"{low:.3g}–{high:.3g} V"
-    return f"{volts}, {wh:.3g} Wh"
+    volts = f"{stated(high, 'V')} port" if part.regulated_output else reach(low, high, "V")
+    return f"{volts}, {figure(rated_wh(part), 'Wh')}"
 
 
 def _ends(part: Stage) -> str:

@@ -8,6 +8,7 @@ import msgspec
 
 from hermotrope_core.findings import current, joining, protection, surroundings, voltage
 from hermotrope_core.findings.finding import LEVELS, Finding, Level, Verdict, verdict_of
+from hermotrope_core.naming import told
 from hermotrope_core.situation import Situation
 
 __all__ = ["LEVELS", "RULES", "Finding", "Level", "Verdict", "check", "verdict_of"]
@@ -79,9 +80,16 @@ RULES: tuple[Rule, ...] = (
 def check(situation: Situation) -> tuple[Finding, ...]:
     """All findings of a finished case, worst first, else in the order of `RULES`."""
     found = [finding for rule in RULES for finding in rule(situation)]
+    if situation.cell.endless:
+        found = [_of_an_adapter(situation, finding) for finding in found]
     if situation.case.choices:
         found = [_chosen(situation, finding) for finding in found]
     return tuple(sorted(found, key=lambda finding: -LEVELS.index(finding.level)))
+
+
+def _of_an_adapter(situation: Situation, finding: Finding) -> Finding:
+    words = told(situation.case, finding.message), finding.cure and told(situation.case, finding.cure)
+    return msgspec.structs.replace(finding, message=words[0], cure=words[1])
 
 
 def _chosen(situation: Situation, finding: Finding) -> Finding:

@@ -18,6 +18,7 @@ from hermotrope_core.situation import Look, Situation
 from hermotrope_core.wiring import PARTS
 
 CENTRE = ("centre-positive", "centre-negative")
+RED_ON_PLUS = "a reading without a minus sign means that red is on plus"
 MAINS_LEAST_V = 100.0
 OVER_TIMES = 1.5
 """A connector at more than this many times its rating is refused."""
@@ -37,7 +38,8 @@ def polarity_unknown(situation: Situation) -> Iterator[Finding]:
                 inlet,
             )
     if not knows_sign(outlet) and not (outlet is not None and mains_like(outlet)):
-        yield _unknown("The polarity of the source's outlet is not known.", -1, outlet)
+        cure = "measure it, connected to nothing: one probe on each contact; " + RED_ON_PLUS
+        yield Finding("polarity-unknown", "refuse", "The polarity of the source's outlet is not known.", -1, cure=cure)
 
 
 def _unknown(message: str, stage: int, connector: Connector | None) -> Finding:
@@ -46,17 +48,15 @@ def _unknown(message: str, stage: int, connector: Connector | None) -> Finding:
 
 def how_to_measure(connector: Connector | None) -> str:
     """How the polarity of a connector is found, as an instruction."""
-    sign = "a reading without a minus sign means that red is on plus"
     match connector.kind if connector else "":
         case "barrel":
-            return f"measure it with the original supply: black probe on the sleeve, red in the centre; {sign}"
+            return f"measure it with the original supply: black probe on the sleeve, red in the centre; {RED_ON_PLUS}"
         case "pins":
-            return f"measure it with the original supply, pin against pin; {sign}"
+            return f"measure it with the original supply, pin against pin; {RED_ON_PLUS}"
         case "cell-bay":
-            return (
-                f"measure it with the original cells in: black on the last minus spring, red on the first plus; {sign}"
-            )
-    return f"measure it with the original supply: black probe on the minus contact, red on the other; {sign}"
+            probes = "black on the last minus spring, red on the first plus"
+            return f"measure it with the original cells in: {probes}; {RED_ON_PLUS}"
+    return f"measure it with the original supply: one probe on each contact; {RED_ON_PLUS}"
 
 
 def polarity_reversed(situation: Situation) -> Iterator[Finding]:
@@ -292,8 +292,8 @@ def second_supply(situation: Situation) -> Iterator[Finding]:
             yield Finding(
                 "second-supply",
                 "refuse",
-                f"Pin {pin} stands at {volts:.3g} V between minus and plus at {nets.volts:.3g} V: the device takes a "
-                "second voltage, and one supply gives only one.",
+                f"Pin {pin} stands at {figure(volts, 'V')} between minus and plus at {figure(nets.volts, 'V')}: "
+                "the device takes a second voltage, and one supply gives only one.",
                 situation.device_stage,
                 volts,
                 nets.volts,

@@ -37,7 +37,7 @@ from hermotrope_core.design import (
     switch_change,
     wire_amps_behind,
 )
-from hermotrope_core.figures import figure
+from hermotrope_core.figures import figure, stated
 from hermotrope_core.findings.current import held, worst
 from hermotrope_core.findings.finding import Finding, above
 from hermotrope_core.situation import HALF_SOC, Look, Situation
@@ -150,7 +150,7 @@ def unfused_lead(situation: Situation) -> Iterator[Finding]:
         "unfused-lead",
         "refuse" if burns else "care",
         f"{length:g} m of lead stand between the pack and its fuse; into a short the pack drives {amps} "
-        f"through {number(lead.area_mm2):.3g} mm², which is safe for {figure(safe, 'A')}: {end}",
+        f"through {stated(number(lead.area_mm2), 'mm²', 3)}, which is safe for {figure(safe, 'A')}: {end}",
         i,
         None if short == inf else short,
         safe,
@@ -370,7 +370,7 @@ def wire_hot(situation: Situation) -> Iterator[Finding]:
         yield Finding(
             "wire-hot",
             held(look, "refuse"),
-            f"{figure(have, 'A')} flow in {look.words} through a lead of {number(stage.area_mm2):.3g} mm², "
+            f"{figure(have, 'A')} flow in {look.words} through a lead of {stated(number(stage.area_mm2), 'mm²', 3)}, "
             f"which is safe for {figure(limit, 'A')}{around}.",
             i,
             have,

@@ -46,6 +46,8 @@ def abrupt_stop(situation: Situation) -> Iterator[Finding]:
 
 def no_warning(situation: Situation) -> Iterator[Finding]:
     """Nothing tells that the pack runs low."""
+    if situation.cell.endless:
+        return
     if situation.case.device.low_warning is not True and not _inner_battery(situation):
         yield Finding(
             "no-warning",

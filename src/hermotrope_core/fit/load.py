@@ -12,6 +12,7 @@ from scipy.optimize import brentq
 from hermotrope_core.case import Case, Mode, number
 from hermotrope_core.circuit import Circuit, Demand, circuit_of, draw_of, mode_demand, point
 from hermotrope_core.fields import FIELDS
+from hermotrope_core.figures import figure
 from hermotrope_core.fit.result import Found, judged
 from hermotrope_core.fit.sides import Sides
 from hermotrope_core.runlog import Array
@@ -98,7 +99,8 @@ def _by_mode(case: Case, watts: Array, nearest: Array | None, told: Callable[[Mo
     """Each mode with the rows that are its own; where modes lie too close together, only their mean is told."""
     modes = case.duty_modes()
     if nearest is None:
-        says = f"cannot tell apart: the modes draw nearly the same; together {float(np.mean(watts)):.3g} W on average"
+        mean = figure(float(np.mean(watts)), "W")
+        says = f"cannot tell apart: the modes draw nearly the same; together {mean} on average"
         return [_unsaid(case, mode, says) for mode in modes]
     found = []
     for k, mode in enumerate(modes):
@@ -127,7 +129,7 @@ def _through_holder(case: Case, circuit: Circuit, sides: Sides) -> list[Found]:
     if not _losses_known(case):
         says = (
             "cannot tell: load and the converter's losses trade off; together they take "
-            f"{float(np.mean(watts)):.3g} W from the pack. Log the inlet too, or measure the efficiency"
+            f"{figure(float(np.mean(watts)), 'W')} from the pack. Log the inlet too, or measure the efficiency"
         )
         return [_unsaid(case, mode, says) for mode in modes]
 

@@ -8,7 +8,7 @@ import numpy as np
 from hermotrope_core.case import Case, number
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import circuit_of
-from hermotrope_core.figures import duration
+from hermotrope_core.figures import duration, figure
 from hermotrope_core.fit.load import efficiency_found, load_found
 from hermotrope_core.fit.pack import fit_pack, gap_doubt, pack_found, starts_full, table_doubt
 from hermotrope_core.fit.result import Fit, Found, Parting
@@ -98,7 +98,7 @@ def _pack_unsaid(case: Case, sides: Sides) -> list[Found]:
     held = bool(circuit_of(case).holders)
     if source.regulated_output is not None:
         wh = _wh(sides, sides.inlet_v, sides.inlet_a)
-        gave = f"; {wh:.3g} Wh reached the device" if wh is not None else ""
+        gave = f"; {figure(wh, 'Wh')} reached the device" if wh is not None else ""
         why = f"cannot tell: the cells are out of reach inside the bank, capacity and efficiency trade off{gave}"
     elif held and sides.pack_v is None and sides.pack_a is None:
         why = "cannot tell: behind the converter, capacity and efficiency trade off; log the pack's side"

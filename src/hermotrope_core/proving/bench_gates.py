@@ -22,7 +22,7 @@ from hermotrope_core.case import (
 from hermotrope_core.circuit import stage_ohm
 from hermotrope_core.connectors import contacts_of
 from hermotrope_core.figures import figure
-from hermotrope_core.inlets import fixed_by_standard, knows_sign
+from hermotrope_core.inlets import STANDARD, fixed_by_standard, knows_sign
 from hermotrope_core.proving.gate import (
     METER_LEADS_OHM,
     OPEN_OHM,
@@ -78,8 +78,8 @@ def open_voltage(situation: Situation, basis: str) -> Gate:
                 if asleep(situation)
                 else "it gives nothing: is it in an outlet that is on, and its plug all the way in?",
             ),
-            Rule(NOTHING_V, low, "fail", "less than this port's volts: nothing was negotiated, or the lead is poor"),
-            above(high, "stop", "more than this port is meant to give: do not connect; it negotiated another profile"),
+            Rule(NOTHING_V, low, "fail", f"less than this port's volts: {_why_less(situation)}"),
+            above(high, "stop", f"more than this port is meant to give: do not connect; {_why_more(situation)}"),
         )
         ask = Ask(
             "open-voltage.port",
@@ -143,6 +143,25 @@ def _charge_rules(situation: Situation, flat: float, low: float) -> Iterator[Rul
         if vb > va:
             says = f"the pack is not full, about {100 * a:.0f} to {100 * b:.0f} %: fine to go on, but the run-down needs it full"
             yield Rule(va, vb, "note", says)
+
+
+def _why_less(situation: Situation) -> str:
+    return "nothing was negotiated, or the lead is poor" if _negotiates(situation) else "it is another one, or worn out"
+
+
+def _why_more(situation: Situation) -> str:
+    negotiated = _negotiates(situation)
+    return (
+        "it negotiated another profile"
+        if negotiated
+        else "it may be an unregulated one, which gives more while it is idle"
+    )
+
+
+def _negotiates(situation: Situation) -> bool:
+    """Whether a port's volts may be a matter of what was plugged in."""
+    outlet = situation.source.outlet
+    return not situation.cell.endless or (outlet is not None and outlet.kind in STANDARD)
 
 
 def continuity(situation: Situation, basis: str) -> Gate:
@@ -227,7 +246,7 @@ def _span(case: Case, start: int, stop: int) -> Ask:
             0.3 * drop,
             high,
             setup,
-            f"the diodes drop {drop:.2g} V; red on the pack’s side",
+            f"the diodes drop {figure(drop, 'V', 2)}; red on the pack’s side",
             near,
             far,
             (Rule(high, inf, "fail", "open: a diode the wrong way round, a fuse without its link, or a loose joint"),),
@@ -244,7 +263,7 @@ def _span(case: Case, start: int, stop: int) -> Ask:
         max(0.0, low),
         high,
         setup,
-        f"{ohm:.2g} Ω by the parts, times {JOINT_SLACK:g} for joints, and {METER_LEADS_OHM:g} Ω of the meter’s own leads",
+        f"{figure(ohm, 'Ω', 2)} by the parts, times {JOINT_SLACK:g} for joints, and {METER_LEADS_OHM:g} Ω of the meter’s own leads",
         near,
         far,
         rules,

@@ -8,9 +8,10 @@ from hashlib import sha1
 import msgspec
 
 from hermotrope_core.case import Case, CutOff, Diode, Fuse, Lead, Linear, Resistor, Switch, maybe, number
+from hermotrope_core.naming import told
 from hermotrope_core.proving.bench_gates import continuity, open_voltage, polarity, set_points
 from hermotrope_core.proving.device_gates import alarm, device, run_down, warm_parts
-from hermotrope_core.proving.gate import Gate
+from hermotrope_core.proving.gate import Ask, Gate
 from hermotrope_core.proving.judge import judge
 from hermotrope_core.proving.loaded_gates import dummy_load
 from hermotrope_core.situation import Situation
@@ -35,7 +36,23 @@ def gates(
         alarm(situation, basis),
         run_down(situation, basis, runtime),
     )
-    return tuple(one for one in made if one is not None)
+    found = tuple(one for one in made if one is not None)
+    return tuple(_of_an_adapter(situation.case, one) for one in found) if situation.cell.endless else found
+
+
+def _of_an_adapter(case: Case, gate: Gate) -> Gate:
+    """The gate in words that fit an adapter."""
+
+    def ask(one: Ask) -> Ask:
+        rules = tuple(msgspec.structs.replace(rule, says=told(case, rule.says)) for rule in one.rules)
+        words = {"what": told(case, one.what), "because": told(case, one.because)}
+        return msgspec.structs.replace(one, rules=rules, **words)
+
+    connect = tuple(told(case, words) for words in gate.connect)
+    asks = tuple(ask(one) for one in gate.asks)
+    return msgspec.structs.replace(
+        gate, title=told(case, gate.title), connect=connect, asks=asks, caution=told(case, gate.caution)
+    )
 
 
 def _good(first: list[Gate], taken: Mapping[str, float]) -> dict[str, float]:

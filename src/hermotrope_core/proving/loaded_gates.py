@@ -33,7 +33,7 @@ def dummy_load(situation: Situation, basis: str, taken: Mapping[str, float]) -> 
     ohms = now.inlet_v / amps
     asks = [*_sag(situation, taken, setup), _plug(situation, taken, setup)]
     port = source.regulated_output
-    if port is not None:
+    if port is not None and not situation.cell.endless:
         asks.append(_awake(situation))
     if any(isinstance(stage, Converter) for stage in case.path) and not situation.alternating:
         most = max(RIPPLE_V, RIPPLE_SHARE * now.inlet_v)

@@ -6,6 +6,7 @@ import msgspec
 
 from hermotrope_core.case import Converter, Fuse, Linear, Source, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.circuit import rated_wh
 from hermotrope_core.design import CLOSED_BOX_DERATING
 from hermotrope_core.figures import digits, figure
 from hermotrope_core.inlets import Connector, fixed_by_standard, knows_sign
@@ -111,5 +112,4 @@ def _pack(source: Source) -> str:
     """Watt-hours as rated, and the chemistry without what stands in brackets."""
     cell = CHEMISTRIES[source.chemistry]
     name = cell.label.split(" (")[0]
-    watt_hours = number(source.capacity_ah) * cell.nominal_v * source.cells_in_series
-    return name if cell.endless else f"{watt_hours:.0f} Wh, {name}"
+    return name if cell.endless else f"{figure(rated_wh(source), 'Wh')}, {name}"

@@ -22,7 +22,7 @@ from hermotrope_core.case import (
     number,
 )
 from hermotrope_core.connectors import connector_words
-from hermotrope_core.figures import figure
+from hermotrope_core.figures import figure, stated
 from hermotrope_core.inlets import CellBay
 
 BARE_ENDS = ("terminals", "leads")
@@ -74,7 +74,7 @@ def parts_list(case: Case) -> tuple[PartLine, ...]:
 def _pack(case: Case) -> str:
     source = case.source
     assert source is not None
-    charge, flat = figure(number(source.capacity_ah), "Ah", 2), number(source.cutoff_v)
+    charge, flat = stated(number(source.capacity_ah), "Ah"), number(source.cutoff_v)
     return f"{source.cells_in_series} in series, {charge}, cut-off {flat:g} V"
 
 
@@ -82,7 +82,7 @@ def _stage_words(stage: Stage) -> tuple[str, str]:
     match stage:
         case Lead():
             swap = ", plus and minus exchanged" if stage.swaps_polarity else ""
-            return "Twin lead", f"{number(stage.length_m):g} m, 2 × {number(stage.area_mm2):.3g} mm²{swap}"
+            return "Twin lead", f"{number(stage.length_m):g} m, 2 × {stated(number(stage.area_mm2), 'mm²', 3)}{swap}"
         case Fuse():
             return "Fuse link", f"{number(stage.rating_a):g} A"
         case Switch():
@@ -90,15 +90,13 @@ def _stage_words(stage: Stage) -> tuple[str, str]:
         case CutOff():
             return "Low-voltage cut-off", f"opens at {number(stage.trips_v):g} V"
         case Resistor():
-            watts = f", {figure(number(stage.rating_w), 'W', 2)}" if stage.rating_w is not None else ""
-            return "Resistor", f"{figure(number(stage.resistance_ohm), 'Ω', 2)}{watts}"
+            watts = f", {stated(number(stage.rating_w), 'W')}" if stage.rating_w is not None else ""
+            return "Resistor", f"{stated(number(stage.resistance_ohm), 'Ω')}{watts}"
         case Diode():
             return "Diode", f"{stage.count} in series, {number(stage.forward_v):g} V each"
         case Converter():
             most = (
-                f", {figure(number(stage.output_current_max_a), 'A', 2)}"
-                if stage.output_current_max_a is not None
-                else ""
+                f", {stated(number(stage.output_current_max_a), 'A')}" if stage.output_current_max_a is not None else ""
             )
             return f"{stage.topology.capitalize()} converter", f"set to {number(stage.output_v):g} V{most}"
         case Linear():

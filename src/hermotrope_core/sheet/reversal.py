@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.case import Case, Lead
+from hermotrope_core.naming import endless
 
 CUT_KINDS = ("leads", "terminals", "pins")
 
@@ -19,12 +20,13 @@ def changes(case: Case) -> tuple[str, ...]:
         told.append("Its supply wires are taken off or cut; keep the original plug with a tail of wire.")
     elif kind is not None:
         told.append("Nothing in the device is changed: it is fed through its own inlet.")
-    if case.device.low_warning is not True:
+    if case.device.low_warning is not True and not endless(case):
         told.append("It does not warn any more before it stops: read a voltmeter, or go by the clock.")
-    told.append("Its own gauge, if it has one, reads full until it drops dead: it was made for other cells.")
+    if not endless(case):
+        told.append("Its own gauge, if it has one, reads full until it drops dead: it was made for other cells.")
     if case.device.charges_source:
         told.append("Its own charging must stay off: it was made for the original battery.")
-    else:
+    elif not endless(case):
         told.append("Its own charger no longer charges what feeds it; the pack has a charger of its own.")
     if "life-safety" in case.device.traits:
         told.append("Its approval is void: nobody may rely on it.")

@@ -13,6 +13,7 @@ from hermotrope_core.case import Case, Converter, CutOff, Diode, Fuse, KeepAlive
 from hermotrope_core.connectors import connector_words, contacts_of
 from hermotrope_core.figures import figure
 from hermotrope_core.inlets import Connector, fixed_by_standard, mains_like
+from hermotrope_core.naming import endless, told
 from hermotrope_core.sheet.cuts import STRIP_MM, cut_list
 from hermotrope_core.sheet.partslist import fed_bay, parts_list
 
@@ -41,7 +42,10 @@ def steps(case: Case) -> tuple[Step, ...]:
     """The steps of a case with a source; empty without one."""
     if case.source is None:
         return ()
-    return (*_before(case), *_parts(case), *_ends(case), *_after(case))
+    made = (*_before(case), *_parts(case), *_ends(case), *_after(case))
+    if not endless(case):
+        return made
+    return tuple(msgspec.structs.replace(one, how=told(case, one.how), caution=told(case, one.caution)) for one in made)
 
 
 def _before(case: Case) -> Iterator[Step]:

@@ -4,6 +4,7 @@ const charts = (() => {
   let drawn = [], keyed = -1e9;  // when a key last moved the reading: the plots then answer with a nearest point
   const [TIME, PACK, INLET, AMPS, CHARGE, MODE] = [0, 1, 2, 3, 4, 5];
   const HEIGHTS = { volts: 180, amps: 92, charge: 84, duty: 52 };
+  const MODE_HEIGHT = 17;
   const ink = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
   function axis(extra) {
@@ -20,6 +21,18 @@ const charts = (() => {
       if (v !== null) ctx.fillRect(plot.valToPos(t, "x", true) - 0.75 * dpr, plot.valToPos(v, "y", true) - 0.75 * dpr, 1.5 * dpr, 1.5 * dpr);
     }));
     if (kind === "volts") { ctx.globalAlpha = 1; ctx.font = 600 + " " + 11 * dpr + "px " + ink("--sans"); ctx.textAlign = "left"; ctx.fillText(`dots: logged, ${logged.name}`, box.left + 6 * dpr, box.top + box.height - 6 * dpr); }
+    ctx.restore();
+  }
+
+  // The name of each mode above its own level, on a ground of its own, so that no name is cut and no line strikes it.
+  function modeNames(plot, data) {
+    const { ctx, bbox: box } = plot, dpr = devicePixelRatio;
+    ctx.save(); ctx.font = 11 * dpr + "px " + ink("--sans"); ctx.textAlign = "left"; ctx.textBaseline = "bottom";
+    data.modes.forEach((name, i) => {
+      const x = box.left + 5 * dpr, y = plot.valToPos(i, "y", true) - 2 * dpr, wide = Math.min(ctx.measureText(name).width, box.width - 10 * dpr);
+      ctx.globalAlpha = 0.85; ctx.fillStyle = ink("--card"); ctx.fillRect(x - 2 * dpr, y - 12 * dpr, wide + 4 * dpr, 12 * dpr);
+      ctx.globalAlpha = 1; ctx.fillStyle = ink("--ink"); ctx.fillText(name, x, y, box.width - 10 * dpr);
+    });
     ctx.restore();
   }
 
@@ -44,6 +57,7 @@ const charts = (() => {
         const a = Math.max(box.left, plot.valToPos(data.range[0], "x", true)), b = Math.min(box.left + box.width, plot.valToPos(data.range[1], "x", true));
         ctx.save(); ctx.globalAlpha = 0.28; ctx.fillStyle = ink("--copper-pale"); ctx.fillRect(a, box.top, Math.max(0, b - a), box.height); ctx.restore();
       }
+      if (kind === "duty") modeNames(plot, data);
       if (data.logged) overlay(plot, data.logged, kind, dpr);
       if (data.measured && inside(plot.valToPos(data.measured, "x", true))) {
         const at = plot.valToPos(data.measured, "x", true);
@@ -69,7 +83,7 @@ const charts = (() => {
     volts: (data) => ({ columns: [PACK, INLET], unit: "V", title: "<b>volts</b><span class=\"pack-key\">pack cells</span><span class=\"inlet-key\">inlet</span>", series: [{ stroke: ink("--copper"), width: 2 }, { stroke: ink("--cool"), width: 2 }], range: (lo, hi) => limitsRange(data, lo, hi) }),
     amps: () => ({ columns: [AMPS], unit: "A", title: "<b>amperes from the pack</b>", series: [{ stroke: ink("--copper"), width: 1.6, fill: ink("--copper-pale") }], range: (lo, hi) => [0, hi * 1.12 || 1] }),
     charge: () => ({ columns: [CHARGE], unit: "%", title: "<b>charge left</b>", series: [{ stroke: ink("--ink"), width: 2 }], range: () => [0, 105] }),
-    duty: (data) => ({ columns: [MODE], unit: "", title: "<b>mode</b>", series: [{ stroke: ink("--cool"), width: 1.4, fill: ink("--cool-pale") }], range: () => [-0.35, data.modes.length - 0.5] }),
+    duty: (data) => ({ columns: [MODE], unit: "", title: "<b>mode</b>", series: [{ stroke: ink("--cool"), width: 1.4, fill: ink("--cool-pale") }], range: () => [-0.35, data.modes.length] }),
   };
 
   function limitsRange(data, lo, hi) {
@@ -87,12 +101,12 @@ const charts = (() => {
     const end = data.end.seconds, right = Math.max(data.range ? Math.min(data.range[1], end * 1.6) : end, Math.min(data.measured || 0, end * 1.6));
     const names = data.modes;
     const options = {
-      width: Math.max(280, holder.clientWidth), height: HEIGHTS[kind] + (last ? 24 : 0), legend: { show: false },
+      width: Math.max(280, holder.clientWidth), height: (kind === "duty" ? Math.max(HEIGHTS.duty, MODE_HEIGHT * (names.length + 1)) : HEIGHTS[kind]) + (last ? 24 : 0), legend: { show: false },
       cursor: { y: false, drag: { x: true, y: false }, sync: { key: "run" } },
       scales: { x: { time: false, range: (u, lo, hi) => (lo === 0 && hi >= end * 0.999 ? [0, Math.max(right, end * 1.04, 1)] : [lo, hi]) }, y: { range: (u, lo, hi) => made.range(lo, hi) } },
       axes: [
-        axis({ show: true, size: last ? 28 : 8, values: (u, ticks) => (last ? ticks.map((t) => figures.clock(t)) : ticks.map(() => "")), space: 90, incrs: [1, 5, 15, 30, 60, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 432000, 864000, 2592000] }),
-        axis({ size: 46, values: kind === "duty" ? (u, ticks) => ticks.map((t) => names[t] ? names[t].slice(0, 7) : "") : (u, ticks) => ticks.map((t) => Number(t.toFixed(3))), ...(kind === "duty" ? { splits: () => names.map((_, i) => i), grid: { show: false } } : { space: 26 }) }),
+        axis({ show: true, size: last ? 28 : 8, values: (u, ticks) => (last ? figures.times(ticks) : ticks.map(() => "")), space: 90, incrs: [1, 5, 15, 30, 60, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 432000, 864000, 2592000] }),
+        axis({ size: 46, values: kind === "duty" ? (u, ticks) => ticks.map(() => "") : (u, ticks) => ticks.map((t) => Number(t.toFixed(3))), ...(kind === "duty" ? { splits: () => names.map((_, i) => i), grid: { show: false } } : { space: 26 }) }),
       ],
       series: [{}, ...made.series.map((s) => ({ points: { show: false }, ...(kind === "duty" ? { paths: uPlot.paths.stepped({ align: 1 }), fillTo: -0.35 } : {}), ...s }))],
       hooks: { draw: [marks(data, kind)], setCursor: [(u) => { if (u.cursor.event && performance.now() - keyed > 150) read(holder, u.cursor.idx, data); }] },

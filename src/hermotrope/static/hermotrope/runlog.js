@@ -45,7 +45,7 @@ const runlog = (() => {
         if (zero) { const far = Math.max(Math.abs(lo), Math.abs(hi)) * 1.15 || 1; return [-far, far]; }
         const room = (hi - lo) * 0.12 || Math.abs(hi) * 0.05 || 1; return [Math.min(lo, Math.max(0, lo - room)), hi + room]; } } },
       axes: [
-        axis({ size: last ? 28 : 8, space: 90, values: (u, ticks) => (last ? ticks.map((t) => figures.clock(t)) : ticks.map(() => "")), incrs: [1, 5, 15, 30, 60, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 432000] }),
+        axis({ size: last ? 28 : 8, space: 90, values: (u, ticks) => (last ? figures.times(ticks) : ticks.map(() => "")), incrs: [1, 5, 15, 30, 60, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 432000] }),
         zero ? axis({ size: 52, splits: (u) => evenly(u.scales.y.max), values: (u, ticks) => ticks.map(signed) })
           : axis({ size: 52, space: 24, values: (u, ticks) => ticks.map((t) => Number(t.toFixed(3))) }),
       ],

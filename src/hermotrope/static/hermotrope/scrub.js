@@ -21,7 +21,14 @@ const scrub = (() => {
     return { stations: a.map((s, k) => s.map((x, n) => x + (b[k][n] - x) * share)), stop };
   }
 
+  const DEVICE_ROOM = 156; // of the drawing's units, inside the device's box
   const text = (node, words) => { if (node && node.textContent !== words) node.textContent = words; };
+
+  // Words of the user's own, as far as there is room for them in the drawing.
+  function fit(node, words, room) {
+    text(node, words);
+    for (let rest = words; node && rest && node.getComputedTextLength() > room;) { rest = rest.slice(0, -1); node.textContent = rest.trimEnd() + "…"; }
+  }
 
   function drawLine(stations, stop) {
     const line = document.getElementById("line");
@@ -45,9 +52,9 @@ const scrub = (() => {
     const last = stations && stations[stations.length - 1];
     device.classList.toggle("off", Boolean(stop));
     text(device.querySelector("[data-inlet-volts]"), last ? figures.volts(last[0]) : "–");
-    text(device.querySelector("[data-inlet-words]"), "at the inlet, " + at.mode);
+    fit(device.querySelector("[data-inlet-words]"), "at the inlet, " + at.mode, DEVICE_ROOM);
     text(device.querySelector("[data-inlet-watts]"), last ? figures.watts(last[0] * last[2]) : "");
-    text(device.querySelector("[data-cause]"), stop ? stop[0] : "");
+    fit(device.querySelector("[data-cause]"), stop ? stop[0] : "", DEVICE_ROOM);
     const cells = svg.querySelectorAll("[data-cell]");
     cells.forEach((cell, i) => {
       const share = Math.max(0, Math.min(1, (at.charge / 100) * cells.length - (cells.length - 1 - i)));
