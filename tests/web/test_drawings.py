@@ -18,6 +18,7 @@ from hermotrope.drawings.strip import small_line
 from hermotrope.drawings.window import window_gauge
 from hermotrope_core.case import Case, Connector, planned
 from hermotrope_core.document import case_from
+from hermotrope_core.figures import figure, reach, stated
 from hermotrope_core.proving import gates
 from hermotrope_core.situation import Situation
 from tests.support import case, golden, put, tree
@@ -82,8 +83,10 @@ class FeedLine(SimpleTestCase):
 
     def test_short_figures(self) -> None:
         self.assertEqual([numbers.volts(v) for v in (18.236, 230.0)], ["18.24 V", "230.0 V"])
-        self.assertEqual([numbers.amps(a) for a in (2.4, 0.028, 0.0, 0.0996)], ["2.40 A", "28 mA", "0 A", "0.10 A"])
-        self.assertEqual([numbers.watts(w) for w in (3.37, 0.012, 0.0)], ["3.4 W", "12 mW", "0 W"])
+        told = [figure(watts, "W", 2) for watts in (0.16, 0.24, 3.37, 0.012, 1234.0)]
+        self.assertEqual(told, ["0.16 W", "0.24 W", "3.4 W", "12 mW", "1200 W"])
+        self.assertEqual([stated(v, "V") for v in (12.0, 7.25, 1e6)], ["12 V", "7.25 V", "1000000 V"])
+        self.assertEqual([reach(15.0, 21.0, "V"), reach(11.998, 12.001, "V")], ["15.0–21.0 V", "12.0 V"])
 
 
 class SupplyScale(SimpleTestCase):
