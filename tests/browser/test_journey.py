@@ -32,7 +32,7 @@ class MainJourney(BrowserTest):
         expect(verdict.locator(".verdict").first).to_have_text("Refused")
         expect(verdict).to_contain_text("21.0 V reach the inlet; above 16.0 V the device breaks")
         expect(verdict).to_contain_text("it is known to stand 15.0 V")
-        expect(page.locator("#scale")).to_contain_text("21 full")
+        expect(page.locator("#scale")).to_contain_text("21.0 full")
         expect(page.locator("#scale .inlet-span.over")).to_have_count(1)
         expect(page.locator(".gap .break[visibility=visible]")).to_have_count(1)
         page.evaluate("window.sameDocument = true")
