@@ -24,7 +24,8 @@ def main(argv: list[str]) -> int:
         os.environ["DJANGO_SETTINGS_MODULE"] = "tests.settings"
         os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
         sys.path.insert(0, str(Path.cwd()))
-        return django_command(["test", *(rest or ["tests"])])
+        side_by_side = [] if any(one.startswith("--parallel") for one in rest) else ["--parallel", "auto"]
+        return django_command(["test", *side_by_side, *(rest or ["tests"])])
     if command == "manage":
         return django_command(rest)
     return serve(command, rest)
