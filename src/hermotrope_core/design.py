@@ -15,7 +15,6 @@ from hermotrope_core.case import (
     MOST_STAGES,
     Case,
     Converter,
-    Diode,
     Fuse,
     KeepAlive,
     Known,
@@ -29,14 +28,9 @@ from hermotrope_core.case import (
 from hermotrope_core.case import CutOff as CutOffStage
 from hermotrope_core.circuit import mode_demand, peak_demand, typical_headroom
 from hermotrope_core.situation import Look, Situation
+from hermotrope_core.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
 from hermotrope_core.wiring import fuse_rating, safe_amps
 
-CLOSED_BOX_DERATING = 0.7
-"""A converter in a closed box is good for this share of its rated output (typical)."""
-OPEN_K_PER_W, CLOSED_K_PER_W = 30.0, 50.0
-"""How much a part warms that does not say, kelvin per watt, in the open and in a closed box (typical)."""
-BOXED_TIMES = CLOSED_K_PER_W / OPEN_K_PER_W
-"""So many times warmer a part gets in a closed box than on the open bench (typical)."""
 MARGIN = 1.2
 """A chosen converter is rated at least this many times the heaviest mode's current."""
 HEADROOM_V = 1.0
@@ -150,20 +144,6 @@ def converter_for(situation: Situation) -> Converter | None:
                 adjusts_to_v=board.output_v[1],
             )
     return None
-
-
-def kelvin_per_watt(stage: Converter | Linear | Diode, *, closed: bool) -> float:
-    """How much a part warms in an open or a closed box, kelvin per watt.
-
-    A stated figure holds for the enclosure it was stated for (the open board, where nothing is said); in the other
-    it is more or less by as much as the typical ones differ.
-    """
-    stated = None if isinstance(stage, Diode) else stage.thermal_k_per_w
-    if isinstance(stage, Diode) or stated is None:
-        return CLOSED_K_PER_W if closed else OPEN_K_PER_W
-    if (stage.thermal_enclosure == "closed") == closed:
-        return number(stated)
-    return number(stated) * (BOXED_TIMES if closed else 1.0 / BOXED_TIMES)
 
 
 def fitted(case: Case, stage: Stage) -> Stage:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.case import Converter, Lead, Linear, Resistor, number
-from hermotrope_core.design import BOXED_TIMES, CLOSED_BOX_DERATING, kelvin_per_watt
+from hermotrope_core.case import Converter, Diode, Lead, Linear, Resistor, number
 from hermotrope_core.situation import Situation
+from hermotrope_core.thermal import BOXED_TIMES, CLOSED_BOX_DERATING, CLOSED_K_PER_W, OPEN_K_PER_W
 
 SOCS = (1.0, 0.75, 0.5, 0.25, 0.05)
 """Charges at which the heaviest mode is looked at, with the end of the run."""
@@ -16,6 +16,20 @@ LEAD_K_M_PER_W = 8.0
 """Rise of an insulated wire for each watt per metre in free air (typical, thin hook-up wire)."""
 HAND_HOT_C = 60.0
 """Above this a part burns fingers and softens its insulation (typical)."""
+
+
+def kelvin_per_watt(stage: Converter | Linear | Diode, *, closed: bool) -> float:
+    """How much a part warms in an open or a closed box, kelvin per watt.
+
+    A stated figure holds for the enclosure it was stated for (the open board, where nothing is said); in the other
+    it is more or less by as much as the typical ones differ.
+    """
+    stated = None if isinstance(stage, Diode) else stage.thermal_k_per_w
+    if isinstance(stage, Diode) or stated is None:
+        return CLOSED_K_PER_W if closed else OPEN_K_PER_W
+    if (stage.thermal_enclosure == "closed") == closed:
+        return number(stated)
+    return number(stated) * (BOXED_TIMES if closed else 1.0 / BOXED_TIMES)
 
 
 class PartHeat(msgspec.Struct, frozen=True):

@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import math
 import re
+from math import pi
 
 import pint
 
 from hermotrope_core.fields import Field
 from hermotrope_core.figures import plain
-from hermotrope_core.wiring import awg_mm2
 
 _UNITS: pint.UnitRegistry[float] = pint.UnitRegistry(cache_folder=None, autoconvert_offset_to_baseunit=False)
 _PINT = {
@@ -91,6 +91,12 @@ _SUPERSCRIPTS = str.maketrans({"²": "2", "−": "-", "\u00a0": " ", "µ": "u", 
 
 class QuantityError(ValueError):
     """Text that is no quantity of the wanted kind; the message says what is wrong, with an example."""
+
+
+def awg_mm2(gauge: float) -> float:
+    """Copper area of an American gauge in mm²; diameter 0.127 mm x 92^((36 - n) / 39) (ASTM B258)."""
+    diameter: float = 0.127 * 92.0 ** ((36.0 - gauge) / 39.0)
+    return pi / 4.0 * diameter * diameter
 
 
 def parse(text: str, unit: str) -> float:

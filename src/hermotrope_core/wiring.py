@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from math import pi, sqrt
+from math import sqrt
 from pkgutil import get_data
 
 import msgspec
 
 from hermotrope_core.interpolate import at
-
-Table = tuple[tuple[float, float], ...]
+from hermotrope_core.values import Table
 
 
 class Parts(msgspec.Struct, frozen=True):
@@ -51,12 +50,6 @@ def warm_share(celsius: float) -> float:
     The rise follows the square of the current (IEC 60364-5-52, correction for ambient temperature).
     """
     return sqrt(max(INSULATION_C - max(celsius, FULL_TO_C), 0.0) / (INSULATION_C - FULL_TO_C))
-
-
-def awg_mm2(gauge: float) -> float:
-    """Copper area of an American gauge in mm²; diameter 0.127 mm x 92^((36 - n) / 39) (ASTM B258)."""
-    diameter: float = 0.127 * 92.0 ** ((36.0 - gauge) / 39.0)
-    return pi / 4.0 * diameter * diameter
 
 
 def fuse_opens_s(times_rating: float) -> float | None:

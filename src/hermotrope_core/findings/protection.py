@@ -32,7 +32,6 @@ from hermotrope_core.design import (
     fuse_at,
     fuse_change,
     fuse_for,
-    kelvin_per_watt,
     replace,
     switch_change,
     wire_amps_behind,
@@ -40,6 +39,7 @@ from hermotrope_core.design import (
 from hermotrope_core.figures import figure, stated
 from hermotrope_core.findings.current import held, worst
 from hermotrope_core.findings.finding import Finding, above
+from hermotrope_core.heat import kelvin_per_watt
 from hermotrope_core.situation import HALF_SOC, Look, Situation
 from hermotrope_core.wiring import FUSE_MARGIN, HOLDS_TIMES, PARTS, fuse_opens_s, safe_amps
 
