@@ -9,9 +9,9 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.case import Port, Profile, RegulatedOutput, Source
-from hermotrope_core.figures import figure
 from hermotrope_core.inlets import Connector
-from hermotrope_core.values import maybe, number
+from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import maybe, number
 
 NEGOTIATES_S = 0.6
 """A port gives its lowest profile first, and what was asked for after this (typical)."""

@@ -13,9 +13,9 @@ from typing import ClassVar, Literal
 
 import msgspec
 
-from hermotrope_core.clock import since_midnight
 from hermotrope_core.inlets import CellBay, CellSize, Connector, ConnectorKind, Polarity, mains_like
-from hermotrope_core.values import Known, KnownBy, Number, Table, Value, check_table, maybe, number
+from hermotrope_core.values.clock import since_midnight
+from hermotrope_core.values.known import Known, KnownBy, Number, Table, Value, check_table, maybe, number
 
 __all__ = ["Connector", "ConnectorKind", "Known", "KnownBy", "Number", "Polarity", "Table", "Value", "maybe", "number"]
 

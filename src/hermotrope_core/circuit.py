@@ -31,7 +31,7 @@ from hermotrope_core.case import (
     number,
 )
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.interpolate import at
+from hermotrope_core.values.interpolate import at
 
 COPPER_OHM_M = 1.724e-8
 """Resistivity of annealed copper at 20 °C (IEC 60028), ohm metre."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hermotrope_core.inlets import KIND_WORDS, Connector, fixed_by_standard, knows_sign
 from hermotrope_core.pins import nets_of
-from hermotrope_core.values import number
+from hermotrope_core.values.known import number
 from hermotrope_core.wiring import PARTS
 
 SAME_MM = 0.06

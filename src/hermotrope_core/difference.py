@@ -9,8 +9,8 @@ import msgspec
 
 from hermotrope_core.case import Case
 from hermotrope_core.document import tree_of
-from hermotrope_core.fields import FIELDS
-from hermotrope_core.figures import figure
+from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.figures import figure
 
 
 class Change(msgspec.Struct, frozen=True):

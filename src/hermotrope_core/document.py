@@ -12,8 +12,8 @@ import msgspec
 
 from hermotrope_core.case import FORMAT, Case, Connector, Device, Mode, Segment, Source, Stage, questions
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.fields import FIELDS
 from hermotrope_core.inlets import CellBay
+from hermotrope_core.values.fields import FIELDS
 
 LARGEST_BYTES = 2_000_000
 """A case with every table filled is about 20 kB; anything far above that is not a case."""

@@ -13,9 +13,9 @@ import msgspec
 
 from hermotrope_core.case import Code, Converter, Mode
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.figures import digits, duration, figure
 from hermotrope_core.findings import Finding
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.figures import digits, duration, figure
 from hermotrope_core.working import Given, Step, Working, given, stage_givens
 
 RULE = "a rule of the craft, taken as typical"

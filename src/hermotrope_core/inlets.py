@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from hermotrope_core.values import Number, Value, maybe, number
+from hermotrope_core.values.known import Number, Value, maybe, number
 
 Polarity = Literal["centre-positive", "centre-negative", "marked", "unknown"]
 ConnectorKind = Literal["barrel", "terminals", "pins", "leads", "cell-bay", "usb-a", "usb-c", "clip", "dock", "mains"]

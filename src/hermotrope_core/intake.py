@@ -10,9 +10,9 @@ import msgspec
 
 from hermotrope_core.case import Known, KnownBy, Supply, number
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.fields import FIELDS
-from hermotrope_core.figures import figure
 from hermotrope_core.spread import known_by
+from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.figures import figure
 
 MOST_CELLS = 40
 UNREGULATED_RISE = 1.4

@@ -13,7 +13,7 @@ import msgspec
 
 from hermotrope_core.case import Known, RegulatedOutput, Source
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.figures import figure
+from hermotrope_core.values.figures import figure
 
 PORT_V = 5.0
 PORT_EFFICIENCY = 0.88

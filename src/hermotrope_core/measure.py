@@ -9,8 +9,8 @@ import msgspec
 
 from hermotrope_core.case import Case, Converter, Polarity, maybe
 from hermotrope_core.circuit import rated_volts
-from hermotrope_core.figures import figure
-from hermotrope_core.quantity import parse
+from hermotrope_core.values.figures import figure
+from hermotrope_core.values.quantity import parse
 
 CHARGE_EFFICIENCY = {"li-ion": 0.95, "lifepo4": 0.95, "lead-acid": 0.8, "nimh": 0.7, "nicd": 0.7}
 """Share of the watt-hours put in on charge that the pack holds (typical)."""

@@ -26,7 +26,7 @@ from hermotrope_core.circuit import (
     mode_demand,
 )
 from hermotrope_core.discharge import run
-from hermotrope_core.values import Table, maybe
+from hermotrope_core.values.known import Table, maybe
 
 EDGE_S = 1e-3
 """Modes change within this time, seconds."""

@@ -10,9 +10,9 @@ from collections import deque
 
 import msgspec
 
-from hermotrope_core.figures import figure
 from hermotrope_core.inlets import Connector
-from hermotrope_core.values import maybe
+from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import maybe
 
 NOTHING_V = 0.3
 """A reading below this tells nothing: the two may be one net, or one of them may float."""

@@ -26,7 +26,7 @@ from hermotrope_core.case import (
     number,
 )
 from hermotrope_core.circuit import full_volts
-from hermotrope_core.figures import figure
+from hermotrope_core.values.figures import figure
 
 SAME_V = 0.05
 

@@ -9,8 +9,8 @@ import msgspec
 from hermotrope_core.case import Case, Known, Mode, number
 from hermotrope_core.duty_sums import duty_sums
 from hermotrope_core.estimate import Range
-from hermotrope_core.figures import duration, figure, span
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.figures import duration, figure, span
 
 FAR = 3.0
 """A run that differs by more than this factor tells of a fault rather than of a figure."""

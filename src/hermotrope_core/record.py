@@ -15,9 +15,9 @@ import msgspec
 from hermotrope_core.case import Case
 from hermotrope_core.document import CaseError, case_from, refusal, tree_of
 from hermotrope_core.document import warm as warm_case
-from hermotrope_core.fields import FIELDS
 from hermotrope_core.proving.progress import Reading, Waiver
 from hermotrope_core.runlog import Column, Remark
+from hermotrope_core.values.fields import FIELDS
 
 FORMAT = "hermotrope-record/1"
 LARGEST_BYTES = 120_000_000

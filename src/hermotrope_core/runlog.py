@@ -8,7 +8,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from hermotrope_core.figures import duration
+from hermotrope_core.values.figures import duration
 
 Array = np.ndarray[Any, np.dtype[np.float64]]
 Column = Literal["pack_v", "pack_a", "inlet_v", "inlet_a"]

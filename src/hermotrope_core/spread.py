@@ -11,7 +11,7 @@ from collections.abc import Callable
 import msgspec
 
 from hermotrope_core.case import Case, Converter, Known, KnownBy, Lead, Linear, Number, Source, Table, number
-from hermotrope_core.fields import FIELDS
+from hermotrope_core.values.fields import FIELDS
 
 SPREAD: dict[KnownBy, float] = {"measured": 0.03, "datasheet": 0.10, "label": 0.20, "typical": 0.30, "guess": 0.50}
 """Half-width h of the 90 % interval by how a number is known."""

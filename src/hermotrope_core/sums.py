@@ -8,8 +8,8 @@ from hermotrope_core.case import maybe, number
 from hermotrope_core.circuit import rated_volts
 from hermotrope_core.discharge import NeverEnds, Run, run
 from hermotrope_core.duty_sums import duty_sums, inlet_volts
-from hermotrope_core.figures import figure
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.figures import figure
 
 USUAL_SHARE = 0.8
 """The flat share that is often taken off for losses."""

@@ -7,8 +7,8 @@ from pkgutil import get_data
 
 import msgspec
 
-from hermotrope_core.interpolate import at
-from hermotrope_core.values import Table
+from hermotrope_core.values.interpolate import at
+from hermotrope_core.values.known import Table
 
 
 class Parts(msgspec.Struct, frozen=True):

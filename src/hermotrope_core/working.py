@@ -22,11 +22,11 @@ from hermotrope_core.case import (
 )
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import Demand, Point, Station, headroom, mode_demand, rated_wh, stage_ohm
-from hermotrope_core.fields import FIELDS
-from hermotrope_core.figures import digits, duration, figure, stated
-from hermotrope_core.interpolate import at
 from hermotrope_core.situation import Situation
 from hermotrope_core.spread import SPREAD, known_by
+from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.figures import digits, duration, figure, stated
+from hermotrope_core.values.interpolate import at
 
 
 class Step(msgspec.Struct, frozen=True):

@@ -9,7 +9,7 @@ from django.core.management import call_command
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.numbers import volts
-from hermotrope_core.figures import duration, figure
+from hermotrope_core.values.figures import duration, figure
 from tests.browser.base import BrowserTest
 from tests.browser.test_press import QUIET, WATCH
 from tests.support import case

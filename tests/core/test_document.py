@@ -13,7 +13,7 @@ from hermotrope_core import case as case_module
 from hermotrope_core import inlets as inlets_module
 from hermotrope_core.case import Value
 from hermotrope_core.document import LARGEST_BYTES, CaseError, case_from, finished, read_case, schema, write_case
-from hermotrope_core.fields import FIELDS
+from hermotrope_core.values.fields import FIELDS
 from tests.support import ROOT, golden, put, tree
 
 # what is put where, and the place that the refusal must name

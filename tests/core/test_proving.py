@@ -25,8 +25,8 @@ from hermotrope_core.proving import (
 )
 from hermotrope_core.proving.gates import basis_of
 from hermotrope_core.proving.progress import Progress, proved
-from hermotrope_core.quantity import QuantityError
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.quantity import QuantityError
 from tests.support import case, golden, ready
 
 GATE_OF = {

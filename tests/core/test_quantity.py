@@ -8,9 +8,9 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hermotrope_core import figures, quantity
-from hermotrope_core.fields import FIELDS
-from hermotrope_core.quantity import EXAMPLES, QuantityError, parse, show
+from hermotrope_core.values import figures, quantity
+from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.quantity import EXAMPLES, QuantityError, parse, show
 
 READ = [
     ("2500 mAh", "Ah", 2.5), ("2.5Ah", "Ah", 2.5), ("26,800 mAh", "Ah", 26.8), ("2,5 Ah", "Ah", 2.5),

@@ -18,9 +18,9 @@ from hermotrope.drawings.strip import small_line
 from hermotrope.drawings.window import window_gauge
 from hermotrope_core.case import Case, Connector, planned
 from hermotrope_core.document import case_from
-from hermotrope_core.figures import figure, reach, stated
 from hermotrope_core.proving import gates
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.figures import figure, reach, stated
 from tests.support import case, golden, put, tree
 
 

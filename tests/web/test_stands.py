@@ -18,7 +18,7 @@ from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
 from hermotrope.settings import local_zone
 from hermotrope.shelf.models import Item
-from hermotrope_core.quantity import QuantityError, parse
+from hermotrope_core.values.quantity import QuantityError, parse
 from tests.support import ROOT, case
 
 HTMX = {"HX-Request": "true"}

@@ -16,9 +16,9 @@ from hermotrope_core.adapters import WIRED, Gap, centres_differ, chains, gaps, l
 from hermotrope_core.case import Case, Connector, Lead, Switch
 from hermotrope_core.cautions import cautions, stops
 from hermotrope_core.choose import fuse_margins, lead_margins
-from hermotrope_core.figures import duration, figure
 from hermotrope_core.heat import HAND_HOT_C, part_heats
 from hermotrope_core.standing import switch_places
+from hermotrope_core.values.figures import duration, figure
 
 DELIBERATE = {
     "over-max": "a deliberate overvoltage",

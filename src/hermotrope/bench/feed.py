@@ -10,11 +10,11 @@ from hermotrope_core.case import Case, Question, planned, questions
 from hermotrope_core.circuit import Demand, Point
 from hermotrope_core.discharge import Run, run
 from hermotrope_core.estimate import QUICK_DRAWS, Range, estimate
-from hermotrope_core.figures import span
 from hermotrope_core.findings import Finding, check, verdict_of
 from hermotrope_core.findings.voltage import volts_before_draw
 from hermotrope_core.readout import demands
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.figures import span
 
 
 @lru_cache(maxsize=64)

@@ -12,7 +12,7 @@ from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE
 from hermotrope_core.bank import fed_from
 from hermotrope_core.case import USES, Case, Mode, Source, Stage, Trait, maybe, number
 from hermotrope_core.measure import HELPERS, helpers_for
-from hermotrope_core.quantity import show
+from hermotrope_core.values.quantity import show
 
 USE_WORDS: dict[Trait, str] = {
     "life-safety": "a life depends on it: breathing, alarm, medical, rescue",

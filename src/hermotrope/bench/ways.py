@@ -14,7 +14,6 @@ from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
 from hermotrope.drawings.ways import curves, scales, term_bars
 from hermotrope_core.case import Case, Converter, Diode, Linear, Resistor, number
 from hermotrope_core.evidence import judgement_working
-from hermotrope_core.figures import duration, figure, stated
 from hermotrope_core.findings import Finding
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.groups import amount, common, groups
@@ -23,6 +22,7 @@ from hermotrope_core.match.rank import Ranked
 from hermotrope_core.match.search import Matched
 from hermotrope_core.match.shelf import WORK, labour_kind
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.figures import duration, figure, stated
 from hermotrope_core.working import runtime_working
 
 

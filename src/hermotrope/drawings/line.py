@@ -27,10 +27,10 @@ from hermotrope_core.case import (
 )
 from hermotrope_core.case import maybe as maybe_number
 from hermotrope_core.circuit import Demand, Point
-from hermotrope_core.figures import figure, stated
 from hermotrope_core.findings import LEVELS, Finding
 from hermotrope_core.inlets import KIND_WORDS
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.figures import figure, stated
 
 WIDTH = 1236.0
 SOURCE_LEFT, SOURCE_WIDTH = 28.0, 104.0

@@ -6,10 +6,10 @@ import msgspec
 
 from hermotrope.drawings import letters
 from hermotrope_core.case import Case, number, rated_watts
-from hermotrope_core.clock import clock_time
 from hermotrope_core.duty_sums import duty_sums
-from hermotrope_core.figures import duration, figure
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.clock import clock_time
+from hermotrope_core.values.figures import duration, figure
 
 WIDTH, HEIGHT = 820.0, 74.0
 TOP, BOTTOM = 8.0, 50.0

@@ -10,8 +10,8 @@ import msgspec
 from hermotrope.drawings.numbers import step, ticks
 from hermotrope_core.case import Case, maybe, number
 from hermotrope_core.chemistry import CHEMISTRIES
-from hermotrope_core.figures import digits, figure, reach, stated
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.figures import digits, figure, reach, stated
 
 WIDTH, HEIGHT = 340.0, 420.0
 TOP, BOTTOM = 18.0, 388.0

@@ -6,7 +6,7 @@ import msgspec
 
 from hermotrope_core.bank import Plug, Trial
 from hermotrope_core.case import Port, number
-from hermotrope_core.figures import figure
+from hermotrope_core.values.figures import figure
 
 WIDTH, LEFT, RIGHT = 560.0, 70.0, 26.0
 TRACK, GAP, TOP = 58.0, 30.0, 20.0

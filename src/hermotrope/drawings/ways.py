@@ -12,9 +12,9 @@ from hermotrope.drawings.numbers import step, ticks
 from hermotrope.drawings.scale import ends_of, inlet_span, pack_span
 from hermotrope_core.case import Supply, maybe
 from hermotrope_core.discharge import run
-from hermotrope_core.figures import digits, duration, reach
 from hermotrope_core.match.rank import Term
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.figures import digits, duration, reach
 
 SMALL_HEIGHT = 84.0
 SMALL_FROM, SMALL_TO = 0.55, 1.5

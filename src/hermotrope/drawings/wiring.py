@@ -22,8 +22,8 @@ from hermotrope_core.case import (
 )
 from hermotrope_core.circuit import full_volts
 from hermotrope_core.connectors import contacts_of
-from hermotrope_core.figures import figure, reach
 from hermotrope_core.inlets import KIND_WORDS
+from hermotrope_core.values.figures import figure, reach
 from hermotrope_core.wiring import safe_amps
 
 TOP, BOTTOM = 96.0, 176.0

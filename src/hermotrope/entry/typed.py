@@ -9,9 +9,9 @@ import jsonpointer
 
 from hermotrope_core.case import Number, Value, number
 from hermotrope_core.document import WHOLE_NUMBERS
-from hermotrope_core.fields import FIELDS, Field
 from hermotrope_core.intake import replaced_note
-from hermotrope_core.quantity import QuantityError, parse, parse_field, show
+from hermotrope_core.values.fields import FIELDS, Field
+from hermotrope_core.values.quantity import QuantityError, parse, parse_field, show
 
 FLAGS = {
     "measured",

@@ -10,8 +10,8 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.models import PartMark
 from hermotrope.shelf.models import Item
 from hermotrope_core.case import maybe
-from hermotrope_core.figures import duration
 from hermotrope_core.sheet import PartLine, parts_list
+from hermotrope_core.values.figures import duration
 
 
 def parts_context(conversion: Conversion) -> dict[str, Any]:

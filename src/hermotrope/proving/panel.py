@@ -22,12 +22,12 @@ from hermotrope.proving.log_panel import TIME_KINDS, log_row, shown_log, warmth
 from hermotrope.proving.records import proved_of
 from hermotrope_core.cautions import stops
 from hermotrope_core.difference import difference
-from hermotrope_core.fields import FIELDS
-from hermotrope_core.figures import duration, figure
 from hermotrope_core.inlets import knows_sign
 from hermotrope_core.proving import FAULTS, Progress, applicable
 from hermotrope_core.proving.judge import written
 from hermotrope_core.proving.progress import AskState
+from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.figures import duration, figure
 
 STATE_WORDS = {"passed": "passed", "failed": "failed", "open": "to do", "waived": "waived", "locked": "locked"}
 LEVEL_WORDS = {"pass": "As expected", "note": "Fine, but note", "fail": "Not yet", "stop": "Stop"}

@@ -20,7 +20,7 @@ from hermotrope.shelf.models import COLUMN_FACTS, ImportDraft, Item
 from hermotrope.shelf.parts import item_groups, part_from, part_tree
 from hermotrope_core.case import Source, maybe
 from hermotrope_core.document import CaseError
-from hermotrope_core.quantity import QuantityError, parse
+from hermotrope_core.values.quantity import QuantityError, parse
 
 
 class Entry(msgspec.Struct, frozen=True):

@@ -8,7 +8,7 @@ from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import span
 from hermotrope_core.case import Case, Source, maybe
 from hermotrope_core.circuit import rated_wh
-from hermotrope_core.figures import figure, reach
+from hermotrope_core.values.figures import figure, reach
 
 
 def pack_groups(case: Case) -> list[tuple[str, list[dict[str, Any]]]]:

@@ -13,7 +13,7 @@ from hermotrope_core.case import Converter, Fuse, Lead, Source, Stage, maybe, nu
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import full_volts, rated_wh
 from hermotrope_core.document import CaseError, refusal
-from hermotrope_core.figures import figure, reach, stated
+from hermotrope_core.values.figures import figure, reach, stated
 
 KINDS = {
     "source": "Packs and banks",

@@ -9,12 +9,12 @@ from hermotrope_core.bay import LOOK_ALIKES, BayError, plan_of
 from hermotrope_core.case import Case, Converter, Lead, Linear, maybe, number
 from hermotrope_core.connectors import connector_words
 from hermotrope_core.design import add
-from hermotrope_core.figures import figure
 from hermotrope_core.findings.current import held, worst
 from hermotrope_core.findings.finding import Finding, Level
 from hermotrope_core.inlets import Connector, fixed_by_standard, knows_sign, mains_like
 from hermotrope_core.pins import nets_of
 from hermotrope_core.situation import Look, Situation
+from hermotrope_core.values.figures import figure
 from hermotrope_core.wiring import PARTS
 
 CENTRE = ("centre-positive", "centre-negative")

@@ -8,10 +8,10 @@ from hermotrope_core.case import Code, Converter, Diode, Linear, Trait, maybe, n
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import typical_headroom
 from hermotrope_core.design import SCHOTTKY_V, add
-from hermotrope_core.figures import figure
 from hermotrope_core.findings.current import has_switching_part
 from hermotrope_core.findings.finding import Finding
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.figures import figure
 
 MAINS_CARE_V = 50.0
 """Alternating volts above which a qualified person is needed (the usual limit of extra-low voltage)."""

@@ -8,10 +8,10 @@ from hermotrope_core.case import Case, Converter, Diode, Linear, Mode, maybe, nu
 from hermotrope_core.circuit import CAUSE_WORDS, Breach, Point, circuit_of, full_volts, unloaded_volts
 from hermotrope_core.design import Change, converter_change, with_stages
 from hermotrope_core.discharge import Run
-from hermotrope_core.figures import both, duration, figure
 from hermotrope_core.findings.finding import Finding, Level, above, below, outside_duty
 from hermotrope_core.overdrive import overdrive
 from hermotrope_core.situation import LOW_SOC, Look, Situation
+from hermotrope_core.values.figures import both, duration, figure
 
 EARLY_CAUSES = ("device minimum", "dropout", "converter input too low", "collapse")
 STRONGER = "take a stronger source (lower resistance), more volts, or a shorter and thicker lead"

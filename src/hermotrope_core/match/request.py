@@ -11,7 +11,7 @@ from hermotrope_core.case import FORMAT, Case, Code, Conditions, Device, Duty, P
 from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import LARGEST_BYTES, CaseError, about_format, refusal, whole_numbers
 from hermotrope_core.match.shelf import Pack, Part, Shelf
-from hermotrope_core.values import Value
+from hermotrope_core.values.known import Value
 
 Wish = Literal["longest", "lightest", "cheapest", "least-work", "reversible"]
 WISHES: tuple[Wish, ...] = ("longest", "lightest", "cheapest", "least-work", "reversible")

@@ -21,7 +21,6 @@ from hermotrope_core.case import (
 )
 from hermotrope_core.circuit import stage_ohm
 from hermotrope_core.connectors import contacts_of
-from hermotrope_core.figures import figure
 from hermotrope_core.inlets import STANDARD, fixed_by_standard, knows_sign
 from hermotrope_core.proving.gate import (
     METER_LEADS_OHM,
@@ -39,6 +38,7 @@ from hermotrope_core.proving.gate import (
     within,
 )
 from hermotrope_core.situation import Situation
+from hermotrope_core.values.figures import figure
 
 NEARLY_FULL = 0.95
 """A pack at or above this charge counts as full."""

@@ -7,9 +7,9 @@ from math import inf, isfinite
 
 import msgspec
 
-from hermotrope_core.figures import duration, figure
 from hermotrope_core.proving.gate import Ask, Level
-from hermotrope_core.quantity import QuantityError, parse
+from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.quantity import QuantityError, parse
 
 OVERLOAD = 9.0e37
 """Instruments answer 9.9e37 for an overload (SCPI-99, volume 1, 7.2.1.4)."""

@@ -10,7 +10,7 @@ from hermotrope_core.proving.device_gates import STARTS
 from hermotrope_core.proving.gate import Ask
 from hermotrope_core.situation import Situation
 from hermotrope_core.spread import MEASURED_SPREAD, known_by
-from hermotrope_core.values import number
+from hermotrope_core.values.known import number
 
 SAME_SHARE = 0.02
 """A figure that was measured already is told anew only where the reading differs by more."""

@@ -8,10 +8,10 @@ from typing import NamedTuple
 
 from hermotrope_core.case import Converter, maybe, number
 from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand
-from hermotrope_core.figures import duration, figure
 from hermotrope_core.proving.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, below, within
 from hermotrope_core.situation import Situation
 from hermotrope_core.spread import spread_of
+from hermotrope_core.values.figures import duration, figure
 
 CONTACT_SHARE = 0.25
 """Contacts and joints may add so much of the pack's resistance to the sag (typical)."""

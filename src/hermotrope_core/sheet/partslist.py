@@ -22,8 +22,8 @@ from hermotrope_core.case import (
     number,
 )
 from hermotrope_core.connectors import connector_words
-from hermotrope_core.figures import figure, stated
 from hermotrope_core.inlets import CellBay
+from hermotrope_core.values.figures import figure, stated
 
 BARE_ENDS = ("terminals", "leads")
 MAINS_CORD = ("Mains cord", "as bought, with a mark of approval: nobody makes one")

@@ -19,7 +19,7 @@ from hermotrope.shelf import starter
 from hermotrope_core import record
 from hermotrope_core.case import Device, Duty
 from hermotrope_core.document import read_case
-from hermotrope_core.figures import duration, span
+from hermotrope_core.values.figures import duration, span
 
 FILTERS = {
     "all": ("All", Q()),

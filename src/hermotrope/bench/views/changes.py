@@ -27,12 +27,12 @@ from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope_core.case import Case, Duty, Mode, Segment, Source, Stage, number
-from hermotrope_core.clock import seconds_until
 from hermotrope_core.design import fitted
 from hermotrope_core.document import CaseError
-from hermotrope_core.figures import duration
-from hermotrope_core.quantity import QuantityError, parse
 from hermotrope_core.ran import judged_run, taken
+from hermotrope_core.values.clock import seconds_until
+from hermotrope_core.values.figures import duration
+from hermotrope_core.values.quantity import QuantityError, parse
 
 BEHIND = "Another tab changed this conversion meanwhile. This is its newest state; press again if you still want to."
 

@@ -17,11 +17,11 @@ from hermotrope.entry.typed import EditError
 from hermotrope_core.bank import fed_from
 from hermotrope_core.bay import in_series
 from hermotrope_core.case import Case, Connector, number
-from hermotrope_core.figures import figure
 from hermotrope_core.inlets import MOST_SLOTS, CellBay, PinReading, Polarity, fixed_by_standard, mains_like
 from hermotrope_core.measure import Find, found_polarity, polarity_from
 from hermotrope_core.pins import nets_of
-from hermotrope_core.quantity import parse, show
+from hermotrope_core.values.figures import figure
+from hermotrope_core.values.quantity import parse, show
 
 WRONG_MARK = "it reads minus: the mark is wrong, or the wires cross; call the other contact plus and measure again"
 

@@ -16,7 +16,7 @@ from hermotrope.entry.typed import EditError, show_table
 from hermotrope_core.case import Case, Known, Mode
 from hermotrope_core.intake import Original, from_adapter, from_cells, merge
 from hermotrope_core.measure import HELPERS, helpers_for, rf_watts, summed, with_output
-from hermotrope_core.quantity import QuantityError, parse, show
+from hermotrope_core.values.quantity import QuantityError, parse, show
 
 USUAL_EFFICIENCY = "85 %"
 """Taken for an adapter that nobody measured (typical): what follows from it is typical too."""

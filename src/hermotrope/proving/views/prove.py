@@ -27,8 +27,8 @@ from hermotrope.proving.models import InstrumentName
 from hermotrope.proving.panel import prove_context, told_words
 from hermotrope_core.proving import read_reading, refusal_of
 from hermotrope_core.proving.judge import judge
-from hermotrope_core.quantity import QuantityError, parse
 from hermotrope_core.record import write_record
+from hermotrope_core.values.quantity import QuantityError, parse
 
 View = Callable[..., HttpResponse]
 

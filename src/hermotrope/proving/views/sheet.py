@@ -16,7 +16,7 @@ from hermotrope.proving import actions
 from hermotrope.proving.checklist import parts_context, steps_context
 from hermotrope.proving.models import Photo
 from hermotrope.proving.sheet import sheet_context
-from hermotrope_core.quantity import QuantityError, parse
+from hermotrope_core.values.quantity import QuantityError, parse
 
 
 @require_GET

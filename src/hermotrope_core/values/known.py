@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 import msgspec
 
-from hermotrope_core.fields import FIELDS
+from hermotrope_core.values.fields import FIELDS
 
 LONGEST_TEXT = 300
 MOST_ROWS = 500

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 
-from hermotrope_core.values import Table
+from hermotrope_core.values.known import Table
 
 
 def at(table: Table, x: float) -> float:

@@ -12,8 +12,8 @@ from math import pi
 
 import pint
 
-from hermotrope_core.fields import Field
-from hermotrope_core.figures import plain
+from hermotrope_core.values.fields import Field
+from hermotrope_core.values.figures import plain
 
 _UNITS: pint.UnitRegistry[float] = pint.UnitRegistry(cache_folder=None, autoconvert_offset_to_baseunit=False)
 _PINT = {
