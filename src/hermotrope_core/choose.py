@@ -13,9 +13,9 @@ from hermotrope_core.circuit import lead_ohm
 from hermotrope_core.design import fuse_at, wire_amps_behind
 from hermotrope_core.findings import protection
 from hermotrope_core.findings.finding import Finding
+from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS, fuse_opens_s
 from hermotrope_core.situation import HALF_SOC, Situation
 from hermotrope_core.values.figures import figure
-from hermotrope_core.wiring import FUSE_MARGIN, PARTS, fuse_opens_s
 
 AREAS = tuple(area for area, _ in PARTS.wire_safe_current_a_by_area_mm2 if area >= 0.14)
 """Copper that people buy, mm², ascending; thinner than 0.14 mm² breaks in the hand."""

@@ -30,7 +30,7 @@ from hermotrope_core.case import (
     maybe,
     number,
 )
-from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.values.interpolate import at
 
 COPPER_OHM_M = 1.724e-8

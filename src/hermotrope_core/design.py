@@ -27,9 +27,9 @@ from hermotrope_core.case import (
 )
 from hermotrope_core.case import CutOff as CutOffStage
 from hermotrope_core.circuit import mode_demand, peak_demand, typical_headroom
+from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
+from hermotrope_core.parts.wire import fuse_rating, safe_amps
 from hermotrope_core.situation import Look, Situation
-from hermotrope_core.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
-from hermotrope_core.wiring import fuse_rating, safe_amps
 
 MARGIN = 1.2
 """A chosen converter is rated at least this many times the heaviest mode's current."""
@@ -68,7 +68,7 @@ class _Boards(msgspec.Struct, frozen=True):
 
 
 BOARDS: tuple[Board, ...] = msgspec.json.decode(
-    get_data("hermotrope_core", "data/parts.json") or b"", type=_Boards
+    get_data("hermotrope_core.parts", "data/parts.json") or b"", type=_Boards
 ).converters
 
 

@@ -15,7 +15,6 @@ from math import inf, sqrt
 import msgspec
 
 from hermotrope_core.case import Case, maybe, number
-from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import (
     DEFAULT_OFF_DELAY_S,
     Cause,
@@ -27,6 +26,7 @@ from hermotrope_core.circuit import (
     mode_demand,
     point,
 )
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.piece import ModeLaw, Moment, Piece, Span, falls_at, inverse, last_emf
 
 MARK_SOC = 0.02

@@ -5,8 +5,8 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.case import maybe
-from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import rated_wh
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.situation import Situation
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.case import Known, KnownBy, Supply, number
-from hermotrope_core.chemistry import CHEMISTRIES
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.spread import known_by
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import figure

@@ -15,7 +15,6 @@ from typing import Any, ClassVar
 import numpy as np
 
 from hermotrope_core.case import Case, maybe, number
-from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import (
     CAUSES,
     DEFAULT_OFF_DELAY_S,
@@ -27,6 +26,7 @@ from hermotrope_core.circuit import (
     mode_demand,
 )
 from hermotrope_core.discharge import GAUSS, NeverEnds
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 
 Array = np.ndarray[Any, np.dtype[np.float64]]
 Factors = dict[str, Array]

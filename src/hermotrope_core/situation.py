@@ -7,7 +7,6 @@ from functools import cached_property
 import msgspec
 
 from hermotrope_core.case import Case, Lead, Mode, Source, maybe, number
-from hermotrope_core.chemistry import CHEMISTRIES, Chemistry
 from hermotrope_core.circuit import (
     Circuit,
     Demand,
@@ -23,7 +22,8 @@ from hermotrope_core.circuit import (
     unloaded_volts,
 )
 from hermotrope_core.discharge import NeverEnds, Run, run
-from hermotrope_core.wiring import safe_amps, warm_share
+from hermotrope_core.parts.chemistry import CHEMISTRIES, Chemistry
+from hermotrope_core.parts.wire import safe_amps, warm_share
 
 LOW_SOC = 0.2
 """Charge at which limits are judged beside full: nearly empty, when currents are highest."""

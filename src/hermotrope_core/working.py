@@ -20,8 +20,8 @@ from hermotrope_core.case import (
     Table,
     number,
 )
-from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.circuit import Demand, Point, Station, headroom, mode_demand, rated_wh, stage_ohm
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.situation import Situation
 from hermotrope_core.spread import SPREAD, known_by
 from hermotrope_core.values.fields import FIELDS

@@ -21,8 +21,8 @@ from hermotrope_core.match.judge import judge
 from hermotrope_core.match.rank import WISHES
 from hermotrope_core.match.request import Request, read_request
 from hermotrope_core.match.search import Limits, Matched, search
+from hermotrope_core.parts.wire import PARTS, safe_amps
 from hermotrope_core.situation import LOW_SOC, Situation
-from hermotrope_core.wiring import PARTS, safe_amps
 from tests.shelves import request
 from tests.support import golden
 

@@ -19,8 +19,8 @@ from hermotrope_core.case import (
     maybe,
     number,
 )
-from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.design import converter_for, fuse_for, keep_alive_change
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 
 FALLBACK_V = 12.0
 KEEP_ALIVE_A = 0.084

@@ -23,8 +23,8 @@ from hermotrope_core.case import (
 from hermotrope_core.circuit import full_volts
 from hermotrope_core.connectors import contacts_of
 from hermotrope_core.inlets import KIND_WORDS
+from hermotrope_core.parts.wire import safe_amps
 from hermotrope_core.values.figures import figure, reach
-from hermotrope_core.wiring import safe_amps
 
 TOP, BOTTOM = 96.0, 176.0
 """Where the plus and the minus conductor lie."""

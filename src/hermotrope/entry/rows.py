@@ -8,12 +8,12 @@ import msgspec
 
 from hermotrope.entry.typed import FLAGS, KNOWN_BY, TABLES, shown
 from hermotrope_core.case import Connector, Known, Mode, Value
-from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import WHOLE_NUMBERS
 from hermotrope_core.inlets import KIND_WORDS, fixed_by_standard, mains_like
+from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.quantity import EXAMPLES
-from hermotrope_core.wiring import PARTS
 
 YES_NO = (("yes", "yes"), ("no", "no"))
 CHOICES: dict[str, tuple[tuple[str, str], ...]] = {

@@ -23,9 +23,9 @@ from hermotrope.shelf.parts import KINDS, item_groups
 from hermotrope.shelf.trial import trial_context
 from hermotrope_core.bank import ports_of
 from hermotrope_core.case import Source
-from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.document import CaseError
 from hermotrope_core.label import Decoded, LabelError, decode
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 
 SHOWN = 120
 PREVIEWED = 200

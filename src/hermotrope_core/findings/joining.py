@@ -12,10 +12,10 @@ from hermotrope_core.design import add
 from hermotrope_core.findings.current import held, worst
 from hermotrope_core.findings.finding import Finding, Level
 from hermotrope_core.inlets import Connector, fixed_by_standard, knows_sign, mains_like
+from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.pins import nets_of
 from hermotrope_core.situation import Look, Situation
 from hermotrope_core.values.figures import figure
-from hermotrope_core.wiring import PARTS
 
 CENTRE = ("centre-positive", "centre-negative")
 RED_ON_PLUS = "a reading without a minus sign means that red is on plus"

@@ -39,9 +39,9 @@ from hermotrope_core.design import (
 from hermotrope_core.findings.current import held, worst
 from hermotrope_core.findings.finding import Finding, above
 from hermotrope_core.heat import kelvin_per_watt
+from hermotrope_core.parts.wire import FUSE_MARGIN, HOLDS_TIMES, PARTS, fuse_opens_s, safe_amps
 from hermotrope_core.situation import HALF_SOC, Look, Situation
 from hermotrope_core.values.figures import figure, stated
-from hermotrope_core.wiring import FUSE_MARGIN, HOLDS_TIMES, PARTS, fuse_opens_s, safe_amps
 
 DROP_CARE, DROP_REFUSE = 0.03, 0.10
 """Share of the volts entering a lead that it may lose."""

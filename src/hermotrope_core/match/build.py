@@ -10,16 +10,16 @@ import msgspec
 from msgspec.structs import force_setattr
 
 from hermotrope_core.case import Case, Diode, Resistor, Stage, maybe, number
-from hermotrope_core.chemistry import CHEMISTRIES
 from hermotrope_core.design import fuse_at, fuse_for
 from hermotrope_core.findings.joining import CENTRE
 from hermotrope_core.match.asked import asked, lead_area, least_and_most_amps, steady
 from hermotrope_core.match.chain import Chain, Facts, Reason, Strategy
 from hermotrope_core.match.shelf import WORK, Kit, Pack, Part, to_buy
 from hermotrope_core.match.strategies import Target
+from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.situation import Situation
 from hermotrope_core.values.interpolate import at as look_up
-from hermotrope_core.wiring import PARTS
 
 MOST_DIODES = 6
 DIODE_MOST_A = 1.0

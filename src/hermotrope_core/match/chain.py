@@ -18,8 +18,8 @@ from hermotrope_core.findings.protection import HOT_REFUSE_K
 from hermotrope_core.heat import kelvin_per_watt
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.shelf import Pack, Part
+from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.situation import LOW_SOC, Situation
-from hermotrope_core.thermal import CLOSED_BOX_DERATING
 
 Strategy = Literal[
     "direct",

@@ -68,7 +68,7 @@ class Work(msgspec.Struct, frozen=True):
     lead_m: float
 
 
-WORK: Work = msgspec.json.decode(get_data("hermotrope_core", "data/work.json") or b"", type=Work)
+WORK: Work = msgspec.json.decode(get_data("hermotrope_core.parts", "data/work.json") or b"", type=Work)
 
 OWN_ADAPTER = "the device's own adapter"
 

@@ -14,7 +14,7 @@ from hermotrope_core.heat import kelvin_per_watt
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.chain import Chain, Facts
 from hermotrope_core.match.shelf import WORK, labour_kind
-from hermotrope_core.thermal import CLOSED_BOX_DERATING
+from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 
 Costs = tuple[float, ...]
 

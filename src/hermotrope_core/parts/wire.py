@@ -26,7 +26,7 @@ class Parts(msgspec.Struct, frozen=True):
     connector_a: dict[str, float]
 
 
-PARTS: Parts = msgspec.json.decode(get_data("hermotrope_core", "data/parts.json") or b"", type=Parts)
+PARTS: Parts = msgspec.json.decode(get_data("hermotrope_core.parts", "data/parts.json") or b"", type=Parts)
 
 HOLDS_TIMES = PARTS.fuse_opens_s_by_times_rating[0][0]
 """Up to this many times its rating a fuse holds for ever."""

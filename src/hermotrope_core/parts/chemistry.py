@@ -43,5 +43,5 @@ class _Book(msgspec.Struct, frozen=True):
 
 
 CHEMISTRIES: dict[str, Chemistry] = msgspec.json.decode(
-    get_data("hermotrope_core", "data/chemistry.json") or b"", type=_Book
+    get_data("hermotrope_core.parts", "data/chemistry.json") or b"", type=_Book
 ).chemistries
