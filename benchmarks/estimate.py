@@ -13,8 +13,8 @@ from pathlib import Path
 
 from solve import lsoda, timed
 
-from hermotrope_core.document import case_from
 from hermotrope_core.estimate import DRAWS, estimate
+from hermotrope_core.plan.document import case_from
 
 CASES = Path(__file__).parent.parent / "tests" / "cases"
 GOALS = {1: 20, 3: 30}

@@ -17,8 +17,8 @@ from pathlib import Path
 
 from tests.shelves import request
 
-from hermotrope_core.document import case_from
 from hermotrope_core.match.search import search
+from hermotrope_core.plan.document import case_from
 
 CASES = Path(__file__).parent.parent / "tests" / "cases"
 SOLVES = 200

@@ -16,10 +16,10 @@ from typing import Any
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from hermotrope_core.case import Case, number
 from hermotrope_core.circuit import circuit_of, draw_of, mode_demand
 from hermotrope_core.discharge import run
-from hermotrope_core.document import case_from
+from hermotrope_core.plan.case import Case, number
+from hermotrope_core.plan.document import case_from
 
 CASES = Path(__file__).parent.parent / "tests" / "cases"
 REPEATS = 9

@@ -20,9 +20,9 @@ from django.test import Client
 
 from hermotrope.bench.models import Conversion
 from hermotrope_cli.__main__ import answer
-from hermotrope_core.document import CaseError
 from hermotrope_core.match.readout import match_tree
 from hermotrope_core.match.search import search
+from hermotrope_core.plan.document import CaseError
 from tests.shelves import request
 from tests.support import TESTS
 

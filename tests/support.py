@@ -7,8 +7,8 @@ import json
 from pathlib import Path
 from typing import Any
 
-from hermotrope_core.case import Case
-from hermotrope_core.document import case_from
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.document import case_from
 
 TESTS = Path(__file__).parent
 ROOT = TESTS.parent

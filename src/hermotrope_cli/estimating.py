@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from hermotrope_core.case import Case
 from hermotrope_core.estimate import estimate
+from hermotrope_core.plan.case import Case
 
 
 def answer(case: Case) -> dict[str, Any]:

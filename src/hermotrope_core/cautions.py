@@ -13,9 +13,9 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.case import Case, Code, Converter, number
 from hermotrope_core.circuit import rated_wh
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import Case, Code, Converter, number
 
 Level = Literal["note", "care", "stop"]
 Place = Literal["source", "device", "path", "build"]

@@ -13,7 +13,8 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.case import (
+from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import (
     Case,
     Converter,
     CutOff,
@@ -30,7 +31,6 @@ from hermotrope_core.case import (
     maybe,
     number,
 )
-from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.values.interpolate import at
 
 COPPER_OHM_M = 1.724e-8

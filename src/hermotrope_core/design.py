@@ -11,7 +11,10 @@ from typing import Any
 
 import msgspec
 
-from hermotrope_core.case import (
+from hermotrope_core.circuit import mode_demand, peak_demand, typical_headroom
+from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
+from hermotrope_core.parts.wire import fuse_rating, safe_amps
+from hermotrope_core.plan.case import (
     MOST_STAGES,
     Case,
     Converter,
@@ -25,10 +28,7 @@ from hermotrope_core.case import (
     maybe,
     number,
 )
-from hermotrope_core.case import CutOff as CutOffStage
-from hermotrope_core.circuit import mode_demand, peak_demand, typical_headroom
-from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
-from hermotrope_core.parts.wire import fuse_rating, safe_amps
+from hermotrope_core.plan.case import CutOff as CutOffStage
 from hermotrope_core.situation import Look, Situation
 
 MARGIN = 1.2

@@ -14,7 +14,6 @@ from math import inf, sqrt
 
 import msgspec
 
-from hermotrope_core.case import Case, maybe, number
 from hermotrope_core.circuit import (
     DEFAULT_OFF_DELAY_S,
     Cause,
@@ -28,6 +27,7 @@ from hermotrope_core.circuit import (
 )
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.piece import ModeLaw, Moment, Piece, Span, falls_at, inverse, last_emf
+from hermotrope_core.plan.case import Case, maybe, number
 
 MARK_SOC = 0.02
 """Largest change of charge between two marks, when marks are kept."""

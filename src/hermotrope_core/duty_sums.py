@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.case import Case, Mode, maybe, number, rated_watts
+from hermotrope_core.plan.case import Case, Mode, maybe, number, rated_watts
 from hermotrope_core.situation import HALF_SOC, Situation
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.case import maybe
 from hermotrope_core.circuit import rated_wh
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import maybe
 from hermotrope_core.situation import Situation
 
 

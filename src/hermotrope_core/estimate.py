@@ -14,11 +14,11 @@ from statistics import NormalDist
 import msgspec
 import numpy as np
 
-from hermotrope_core.case import Case
 from hermotrope_core.circuit import Cause
 from hermotrope_core.discharge import run
 from hermotrope_core.many import Array, runs
-from hermotrope_core.spread import MEASURED_SPREAD, Input, inputs
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.spread import MEASURED_SPREAD, Input, inputs
 
 DRAWS = 10_000
 QUICK_DRAWS = 1_500

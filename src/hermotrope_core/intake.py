@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.case import Known, KnownBy, Supply, number
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.spread import known_by
+from hermotrope_core.plan.case import Known, KnownBy, Supply, number
+from hermotrope_core.plan.spread import known_by
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import figure
 

@@ -11,8 +11,8 @@ import re
 
 import msgspec
 
-from hermotrope_core.case import Known, RegulatedOutput, Source
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import Known, RegulatedOutput, Source
 from hermotrope_core.values.figures import figure
 
 PORT_V = 5.0

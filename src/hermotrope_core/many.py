@@ -14,7 +14,6 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from hermotrope_core.case import Case, maybe, number
 from hermotrope_core.circuit import (
     CAUSES,
     DEFAULT_OFF_DELAY_S,
@@ -27,6 +26,7 @@ from hermotrope_core.circuit import (
 )
 from hermotrope_core.discharge import GAUSS, NeverEnds
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import Case, maybe, number
 
 Array = np.ndarray[Any, np.dtype[np.float64]]
 Factors = dict[str, Array]

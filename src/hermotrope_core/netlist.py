@@ -14,7 +14,6 @@ from __future__ import annotations
 
 from math import sqrt
 
-from hermotrope_core.case import Case, Converter, number
 from hermotrope_core.circuit import (
     DEFAULT_OFF_DELAY_S,
     Circuit,
@@ -26,6 +25,7 @@ from hermotrope_core.circuit import (
     mode_demand,
 )
 from hermotrope_core.discharge import run
+from hermotrope_core.plan.case import Case, Converter, number
 from hermotrope_core.values.known import Table, maybe
 
 EDGE_S = 1e-3

@@ -10,8 +10,8 @@ from math import inf, log, sqrt
 
 import msgspec
 
-from hermotrope_core.case import Table
 from hermotrope_core.circuit import CAUSES, Cause, Circuit, Demand, Draw, section_amps
+from hermotrope_core.plan.case import Table
 
 HALLEY_CLOSE = 1e-5
 """Relative change of the current whose cube is below the rounding of a float."""

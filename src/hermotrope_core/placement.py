@@ -10,7 +10,8 @@ from collections.abc import Sequence
 
 import msgspec
 
-from hermotrope_core.case import (
+from hermotrope_core.circuit import full_volts
+from hermotrope_core.plan.case import (
     MOST_STAGES,
     Case,
     Converter,
@@ -25,7 +26,6 @@ from hermotrope_core.case import (
     maybe,
     number,
 )
-from hermotrope_core.circuit import full_volts
 from hermotrope_core.values.figures import figure
 
 SAME_V = 0.05

@@ -12,9 +12,9 @@ from typing import Any, Literal
 
 import msgspec
 
-from hermotrope_core.case import Case
-from hermotrope_core.document import CaseError, case_from, refusal, tree_of
-from hermotrope_core.document import warm as warm_case
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.document import CaseError, case_from, refusal, tree_of
+from hermotrope_core.plan.document import warm as warm_case
 from hermotrope_core.proving.progress import Reading, Waiver
 from hermotrope_core.runlog import Column, Remark
 from hermotrope_core.values.fields import FIELDS

@@ -10,7 +10,6 @@ from functools import partial
 
 import msgspec
 
-from hermotrope_core.case import Case, maybe, number
 from hermotrope_core.circuit import (
     DEFAULT_OFF_DELAY_S,
     Cause,
@@ -22,6 +21,7 @@ from hermotrope_core.circuit import (
     mode_demand,
     point,
 )
+from hermotrope_core.plan.case import Case, maybe, number
 
 SHORTEST_S = 1e-9
 

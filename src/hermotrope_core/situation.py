@@ -6,7 +6,6 @@ from functools import cached_property
 
 import msgspec
 
-from hermotrope_core.case import Case, Lead, Mode, Source, maybe, number
 from hermotrope_core.circuit import (
     Circuit,
     Demand,
@@ -24,6 +23,7 @@ from hermotrope_core.circuit import (
 from hermotrope_core.discharge import NeverEnds, Run, run
 from hermotrope_core.parts.chemistry import CHEMISTRIES, Chemistry
 from hermotrope_core.parts.wire import safe_amps, warm_share
+from hermotrope_core.plan.case import Case, Lead, Mode, Source, maybe, number
 
 LOW_SOC = 0.2
 """Charge at which limits are judged beside full: nearly empty, when currents are highest."""

@@ -7,11 +7,11 @@ from math import ceil, inf
 
 import msgspec
 
-from hermotrope_core.case import maybe, number
 from hermotrope_core.discharge import Run, run
 from hermotrope_core.duty_sums import duty_sums
 from hermotrope_core.job import charge_at
 from hermotrope_core.night import ahead
+from hermotrope_core.plan.case import maybe, number
 from hermotrope_core.situation import Situation
 
 MARGIN = 0.1

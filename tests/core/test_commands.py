@@ -10,7 +10,7 @@ from pathlib import Path
 
 from django.test import SimpleTestCase
 
-from hermotrope_core.document import write_case
+from hermotrope_core.plan.document import write_case
 from tests.support import ROOT, case
 
 

@@ -9,10 +9,10 @@ from typing import Any
 import msgspec
 from django.test import SimpleTestCase
 
-from hermotrope_core import case as case_module
-from hermotrope_core import inlets as inlets_module
-from hermotrope_core.case import Value
-from hermotrope_core.document import LARGEST_BYTES, CaseError, case_from, finished, read_case, schema, write_case
+from hermotrope_core.plan import case as case_module
+from hermotrope_core.plan import inlets as inlets_module
+from hermotrope_core.plan.case import Value
+from hermotrope_core.plan.document import LARGEST_BYTES, CaseError, case_from, finished, read_case, schema, write_case
 from hermotrope_core.values.fields import FIELDS
 from tests.support import ROOT, golden, put, tree
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 from django.test import SimpleTestCase
 
-from hermotrope_core.case import Case
 from hermotrope_core.circuit import CAUSES
 from hermotrope_core.discharge import NeverEnds, run
-from hermotrope_core.document import case_from
 from hermotrope_core.estimate import Z95, estimate, factors, normals
 from hermotrope_core.many import runs
-from hermotrope_core.spread import inputs
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.document import case_from
+from hermotrope_core.plan.spread import inputs
 from tests.support import PASSING, case, golden
 
 FIVE = {"min_v": 4, "nominal_v": 5, "max_v": 6}

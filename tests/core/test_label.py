@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hermotrope_core import label as label_module
-from hermotrope_core.case import number
 from hermotrope_core.label import Decoded, LabelError, decode
+from hermotrope_core.plan.case import number
 
 # label, kind, chemistry, cells in series, Ah, how many doubts, a word one of them must hold
 READ: list[tuple[str, str, str, int, float, int, str]] = [

@@ -6,9 +6,9 @@ from typing import Any, get_args
 
 from django.test import SimpleTestCase
 
-from hermotrope_core.case import Code
-from hermotrope_core.document import case_from
 from hermotrope_core.findings import check
+from hermotrope_core.plan.case import Code
+from hermotrope_core.plan.document import case_from
 from hermotrope_core.situation import Situation
 from tests.support import put, tree
 

@@ -11,10 +11,10 @@ from unittest import skipUnless
 
 from django.test import SimpleTestCase
 
-from hermotrope_core.case import Case
 from hermotrope_core.discharge import run
-from hermotrope_core.document import case_from
 from hermotrope_core.netlist import netlist
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.document import case_from
 from tests.support import PASSING, case, golden
 
 NGSPICE = shutil.which("ngspice")

@@ -5,8 +5,8 @@ from __future__ import annotations
 from math import inf
 from unittest import TestCase
 
-from hermotrope_core.case import Case, planned
 from hermotrope_core.findings import check
+from hermotrope_core.plan.case import Case, planned
 from hermotrope_core.proving import (
     FAULTS,
     Ask,

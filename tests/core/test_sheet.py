@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from hermotrope_core.case import planned
-from hermotrope_core.difference import difference
+from hermotrope_core.plan.case import planned
+from hermotrope_core.plan.difference import difference
 from hermotrope_core.sheet import box_label, changes, cut_list, parts_list, steps, way_back
 from hermotrope_core.situation import Situation
 from tests.support import case
@@ -96,7 +96,7 @@ class Difference(TestCase):
         self.assertEqual((only.place, only.term, only.now), ("path[2].output_v", "Set to", "9.000 V (measured)"))
         import msgspec
 
-        from hermotrope_core.case import Switch
+        from hermotrope_core.plan.case import Switch
 
         longer = msgspec.structs.replace(old, path=(*old.path, Switch()))
         (only,) = difference(old, longer)

@@ -12,8 +12,8 @@ from django.test import Client, TestCase
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
 from hermotrope.shelf import starter
-from hermotrope_core.document import read_case, tree_of, write_case
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.document import read_case, tree_of, write_case
 from tests.support import case, tree
 
 HTMX = {"HX-Request": "true"}

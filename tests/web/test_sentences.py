@@ -16,12 +16,12 @@ from django.core.management import call_command
 from django.test import TestCase
 
 from hermotrope.bench.models import Conversion
-from hermotrope_core.case import Case
 from hermotrope_core.cautions import cautions, stops
-from hermotrope_core.document import case_from, tree_of
 from hermotrope_core.findings import check
 from hermotrope_core.match.groups import groups
 from hermotrope_core.match.search import search
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.document import case_from, tree_of
 from hermotrope_core.proving.gates import gates
 from hermotrope_core.sheet.reversal import changes, way_back
 from hermotrope_core.sheet.steps import steps

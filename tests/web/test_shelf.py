@@ -19,9 +19,9 @@ from hermotrope.formats import shelf_file
 from hermotrope.shelf import actions, starter
 from hermotrope.shelf.models import ImportDraft, Item
 from hermotrope.shelf.parts import part_from, part_tree
-from hermotrope_core.case import Source
-from hermotrope_core.document import CaseError
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import Source
+from hermotrope_core.plan.document import CaseError
 from tests.support import case
 
 HTMX = {"HX-Request": "true"}

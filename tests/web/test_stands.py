@@ -25,7 +25,7 @@ HTMX = {"HX-Request": "true"}
 START = """
 import threading
 import hermotrope.wsgi
-from hermotrope_core.document import read_case
+from hermotrope_core.plan.document import read_case
 text = open("tests/cases/hide-mount-on-tool-pack.json").read().replace('"expect"', '"_"', 1)
 gate = threading.Barrier(8)
 def read():

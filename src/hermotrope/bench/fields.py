@@ -7,8 +7,8 @@ from typing import Any
 from django.core.exceptions import ValidationError
 from django.db import models
 
-from hermotrope_core.case import Case
-from hermotrope_core.document import CaseError, case_from, tree_of
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.document import CaseError, case_from, tree_of
 
 
 class UnreadableCase(Exception):

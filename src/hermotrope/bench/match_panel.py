@@ -9,7 +9,7 @@ from django.http import QueryDict
 from hermotrope.bench import matching
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.ways import listing
-from hermotrope_core.case import questions
+from hermotrope_core.plan.case import questions
 
 WISH_WORDS = (
     ("longest", "longest run"),

@@ -10,9 +10,9 @@ from hermotrope.bench.stages import designed
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import KINDS
-from hermotrope_core.case import Case, Converter, KeepAlive, Linear, Source, number
 from hermotrope_core.design import fitted
 from hermotrope_core.placement import problem, spots
+from hermotrope_core.plan.case import Case, Converter, KeepAlive, Linear, Source, number
 
 MOST_TRAY = 60
 HOLDS_AWAKE = "the keep-alive load behind it needs it: move that first"

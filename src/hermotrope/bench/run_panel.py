@@ -17,7 +17,6 @@ from hermotrope.drawings.output import output_over_time
 from hermotrope.drawings.ribbon import ribbon, sums_of
 from hermotrope.drawings.ways import curves
 from hermotrope.shelf.models import Item
-from hermotrope_core.case import Case, Source, number, planned
 from hermotrope_core.economy import Side, payback, side_of
 from hermotrope_core.estimate import QUICK_DRAWS, estimate
 from hermotrope_core.findings import check, verdict_of
@@ -28,6 +27,7 @@ from hermotrope_core.match.request import Request
 from hermotrope_core.match.search import search
 from hermotrope_core.match.shelf import Pack, Part, Shelf
 from hermotrope_core.night import through_the_night
+from hermotrope_core.plan.case import Case, Source, number, planned
 from hermotrope_core.situation import Situation
 from hermotrope_core.sums import simple_sums
 from hermotrope_core.swap import cautious_lasts, field_warnings, handover, recharge_seconds, swap_plan

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from hermotrope.bench.feed import Feed
 from hermotrope.entry.typed import EditError
-from hermotrope_core.case import (
+from hermotrope_core.design import converter_for, fuse_for, keep_alive_change
+from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import (
     Case,
     Converter,
     CutOff,
@@ -19,8 +21,6 @@ from hermotrope_core.case import (
     maybe,
     number,
 )
-from hermotrope_core.design import converter_for, fuse_for, keep_alive_change
-from hermotrope_core.parts.chemistry import CHEMISTRIES
 
 FALLBACK_V = 12.0
 KEEP_ALIVE_A = 0.084

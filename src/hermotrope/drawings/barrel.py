@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.case import Connector, maybe
 from hermotrope_core.connectors import barrel_advice
+from hermotrope_core.plan.case import Connector, maybe
 
 UNITS_PER_MM = 12.0
 PLAIN = {"centre-positive": ("+", "−"), "centre-negative": ("−", "+")}

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from hermotrope_core.case import maybe
 from hermotrope_core.circuit import Draw, draw_of, mode_demand, point
 from hermotrope_core.discharge import Mark, Run
 from hermotrope_core.estimate import Range
+from hermotrope_core.plan.case import maybe
 from hermotrope_core.situation import Situation
 
 MOST_POINTS = 3000

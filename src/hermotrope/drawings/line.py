@@ -11,7 +11,9 @@ import msgspec
 
 from hermotrope.drawings import numbers
 from hermotrope.drawings.letters import shorten
-from hermotrope_core.case import (
+from hermotrope_core.circuit import Demand, Point
+from hermotrope_core.findings import LEVELS, Finding
+from hermotrope_core.plan.case import (
     Case,
     Connector,
     Converter,
@@ -25,10 +27,8 @@ from hermotrope_core.case import (
     Stage,
     number,
 )
-from hermotrope_core.case import maybe as maybe_number
-from hermotrope_core.circuit import Demand, Point
-from hermotrope_core.findings import LEVELS, Finding
-from hermotrope_core.inlets import KIND_WORDS
+from hermotrope_core.plan.case import maybe as maybe_number
+from hermotrope_core.plan.inlets import KIND_WORDS
 from hermotrope_core.situation import Situation
 from hermotrope_core.values.figures import figure, stated
 

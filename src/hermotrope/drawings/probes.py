@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope.drawings.line import stage_kind, stage_title
-from hermotrope_core.case import Case
+from hermotrope_core.plan.case import Case
 from hermotrope_core.proving import Ask
 
 WIDTH, HEIGHT = 620.0, 172.0

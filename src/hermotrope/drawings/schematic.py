@@ -8,7 +8,7 @@ import schemdraw
 from schemdraw import elements as elm
 
 from hermotrope.drawings.line import stage_detail, stage_title
-from hermotrope_core.case import Case, Converter, CutOff, Diode, Fuse, KeepAlive, Lead, Linear, Stage, Switch
+from hermotrope_core.plan.case import Case, Converter, CutOff, Diode, Fuse, KeepAlive, Lead, Linear, Stage, Switch
 
 schemdraw.use("svg")
 UNIT, HEIGHT = 2.6, 4.0

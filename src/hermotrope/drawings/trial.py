@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.bank import Plug, Trial
-from hermotrope_core.case import Port, number
+from hermotrope_core.plan.case import Port, number
 from hermotrope_core.values.figures import figure
 
 WIDTH, LEFT, RIGHT = 560.0, 70.0, 26.0

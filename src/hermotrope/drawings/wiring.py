@@ -8,7 +8,10 @@ import msgspec
 
 from hermotrope.drawings.letters import lines
 from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
-from hermotrope_core.case import (
+from hermotrope_core.circuit import full_volts
+from hermotrope_core.connectors import contacts_of
+from hermotrope_core.parts.wire import safe_amps
+from hermotrope_core.plan.case import (
     Case,
     Connector,
     Converter,
@@ -20,10 +23,7 @@ from hermotrope_core.case import (
     Switch,
     number,
 )
-from hermotrope_core.circuit import full_volts
-from hermotrope_core.connectors import contacts_of
-from hermotrope_core.inlets import KIND_WORDS
-from hermotrope_core.parts.wire import safe_amps
+from hermotrope_core.plan.inlets import KIND_WORDS
 from hermotrope_core.values.figures import figure, reach
 
 TOP, BOTTOM = 96.0, 176.0

@@ -7,11 +7,11 @@ from collections.abc import Sequence
 import msgspec
 
 from hermotrope.entry.typed import FLAGS, KNOWN_BY, TABLES, shown
-from hermotrope_core.case import Connector, Known, Mode, Value
-from hermotrope_core.document import WHOLE_NUMBERS
-from hermotrope_core.inlets import KIND_WORDS, fixed_by_standard, mains_like
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
+from hermotrope_core.plan.case import Connector, Known, Mode, Value
+from hermotrope_core.plan.document import WHOLE_NUMBERS
+from hermotrope_core.plan.inlets import KIND_WORDS, fixed_by_standard, mains_like
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.quantity import EXAMPLES
 

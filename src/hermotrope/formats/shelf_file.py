@@ -9,7 +9,7 @@ import re
 from collections.abc import Iterable
 from typing import Any
 
-from hermotrope_core.document import CaseError
+from hermotrope_core.plan.document import CaseError
 
 FORMAT = "hermotrope-shelf/1"
 COLUMNS = ("key", "kind", "group", "name", "have", "count", "price", "mass_g", "recharge_h", "note", "part")

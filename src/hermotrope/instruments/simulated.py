@@ -17,7 +17,7 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.case import Case
+from hermotrope_core.plan.case import Case
 from hermotrope_core.proving import Ask, StandIn, gates
 from hermotrope_core.proving.standin import Fault
 from hermotrope_core.simulate import Sample, Simulation

@@ -11,7 +11,7 @@ from hermotrope.formats.logger_csv import recognise, written_log
 from hermotrope.proving import records
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import kept, stamp
-from hermotrope_core.case import planned
+from hermotrope_core.plan.case import planned
 from hermotrope_core.proving import Reading, StandIn
 from hermotrope_core.record import FORMAT, LogFile, Proved, Record, StepNote, packed
 from hermotrope_core.simulate import samples

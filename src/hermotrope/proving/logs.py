@@ -19,8 +19,8 @@ from hermotrope.proving.actions import RUN_DOWN, believable, take_reading
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import arrays_kept, log_of, original_of, stamp
 from hermotrope.proving.models import LogChunk, ReadingRow, RunLogRow
-from hermotrope_core.case import at_temperature
 from hermotrope_core.fit import Fit, fit, fitted
+from hermotrope_core.plan.case import at_temperature
 from hermotrope_core.record import FitTaken, LogFile, LogMapping
 
 MOST_LOGS = 20

@@ -6,8 +6,8 @@ from typing import Any
 
 from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import span
-from hermotrope_core.case import Case, Source, maybe
 from hermotrope_core.circuit import rated_wh
+from hermotrope_core.plan.case import Case, Source, maybe
 from hermotrope_core.values.figures import figure, reach
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from hermotrope_core.case import Conditions, Device, Duty, Source, Stage
+from hermotrope_core.plan.case import Conditions, Device, Duty, Source, Stage
 
 DATA = Path(__file__).parent / "data"
 

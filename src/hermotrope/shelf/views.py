@@ -22,10 +22,10 @@ from hermotrope.shelf.models import ImportDraft, Item
 from hermotrope.shelf.parts import KINDS, item_groups
 from hermotrope.shelf.trial import trial_context
 from hermotrope_core.bank import ports_of
-from hermotrope_core.case import Source
-from hermotrope_core.document import CaseError
 from hermotrope_core.label import Decoded, LabelError, decode
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import Source
+from hermotrope_core.plan.document import CaseError
 
 SHOWN = 120
 PREVIEWED = 200

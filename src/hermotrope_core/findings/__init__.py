@@ -8,7 +8,7 @@ import msgspec
 
 from hermotrope_core.findings import current, joining, protection, surroundings, voltage
 from hermotrope_core.findings.finding import LEVELS, Finding, Level, Verdict, verdict_of
-from hermotrope_core.naming import told
+from hermotrope_core.plan.naming import told
 from hermotrope_core.situation import Situation
 
 __all__ = ["LEVELS", "RULES", "Finding", "Level", "Verdict", "check", "verdict_of"]

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 import msgspec
 
-from hermotrope_core.case import Code
+from hermotrope_core.plan.case import Code
 
 Level = Literal["note", "care", "refuse", "stop"]
 Verdict = Literal["fits", "fits with care", "refused"]

@@ -7,21 +7,6 @@ from math import inf
 
 import msgspec
 
-from hermotrope_core.case import (
-    Case,
-    Converter,
-    CutOff,
-    Diode,
-    Fuse,
-    Known,
-    Lead,
-    Linear,
-    Resistor,
-    Stage,
-    Switch,
-    maybe,
-    number,
-)
 from hermotrope_core.circuit import stage_ohm
 from hermotrope_core.design import (
     SHORT_A,
@@ -40,6 +25,21 @@ from hermotrope_core.findings.current import held, worst
 from hermotrope_core.findings.finding import Finding, above
 from hermotrope_core.heat import kelvin_per_watt
 from hermotrope_core.parts.wire import FUSE_MARGIN, HOLDS_TIMES, PARTS, fuse_opens_s, safe_amps
+from hermotrope_core.plan.case import (
+    Case,
+    Converter,
+    CutOff,
+    Diode,
+    Fuse,
+    Known,
+    Lead,
+    Linear,
+    Resistor,
+    Stage,
+    Switch,
+    maybe,
+    number,
+)
 from hermotrope_core.situation import HALF_SOC, Look, Situation
 from hermotrope_core.values.figures import figure, stated
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Any
 
-from hermotrope_core.case import Case
 from hermotrope_core.discharge import NeverEnds, run
-from hermotrope_core.document import case_from, tree_of
 from hermotrope_core.fit.result import Z90, Fit, Found
-from hermotrope_core.spread import MEASURED_SPREAD
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.document import case_from, tree_of
+from hermotrope_core.plan.spread import MEASURED_SPREAD
 
 
 def fitted(case: Case, fit: Fit, places: Collection[str], note: str) -> Case:

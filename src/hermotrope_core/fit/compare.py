@@ -5,8 +5,8 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
-from hermotrope_core.case import Case
 from hermotrope_core.circuit import point
+from hermotrope_core.plan.case import Case
 from hermotrope_core.runlog import COLUMNS, Array, Column, RunLog
 from hermotrope_core.simulate import Simulation
 

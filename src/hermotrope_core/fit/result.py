@@ -6,7 +6,7 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.spread import MEASURED_SPREAD
+from hermotrope_core.plan.spread import MEASURED_SPREAD
 
 What = Literal["capacity", "resistance", "load", "efficiency"]
 TELLS: dict[What, float] = {"capacity": 0.10, "resistance": 0.25, "load": 0.10, "efficiency": 0.05}

@@ -5,13 +5,13 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
-from hermotrope_core.case import Case, number
 from hermotrope_core.circuit import circuit_of
 from hermotrope_core.fit.load import efficiency_found, load_found
 from hermotrope_core.fit.pack import fit_pack, gap_doubt, pack_found, starts_full, table_doubt
 from hermotrope_core.fit.result import Fit, Found, Parting
 from hermotrope_core.fit.sides import Sides, sides_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import Case, number
 from hermotrope_core.runlog import Array, RunLog
 from hermotrope_core.values.figures import duration, figure
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.case import Case, maybe
 from hermotrope_core.circuit import Demand, lead_ohm, mode_demand, peak_demand, section_amps
 from hermotrope_core.match.shelf import WORK
 from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS
+from hermotrope_core.plan.case import Case, maybe
 
 DROP_SHARE = 0.025
 """A designed lead loses at most this share of the volts entering it (3 % would be a finding)."""

@@ -7,13 +7,13 @@ from collections.abc import Iterator
 import jsonpatch
 import msgspec
 
-from hermotrope_core.case import Case
-from hermotrope_core.document import CaseError, case_from, tree_of
 from hermotrope_core.findings import Finding, check
 from hermotrope_core.match.build import Way, plain_way
 from hermotrope_core.match.chain import Reason
 from hermotrope_core.match.judge import at_device
 from hermotrope_core.match.search import Dropped, Matched, Refused
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.document import CaseError, case_from, tree_of
 from hermotrope_core.situation import Situation
 from hermotrope_core.values.figures import duration, figure
 

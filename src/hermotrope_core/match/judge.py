@@ -6,7 +6,6 @@ from math import inf
 
 import msgspec
 
-from hermotrope_core.case import Case, Converter, KeepAlive, Linear, maybe, planned
 from hermotrope_core.circuit import draw_of, mode_demand
 from hermotrope_core.design import keep_alive_change
 from hermotrope_core.discharge import Run
@@ -14,6 +13,7 @@ from hermotrope_core.findings import Finding, Verdict, check, verdict_of
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.shelf import WORK, labour_kind, to_buy
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import Case, Converter, KeepAlive, Linear, maybe, planned
 from hermotrope_core.situation import Situation
 
 DEVICE_CODES = {

@@ -6,9 +6,9 @@ from math import exp, inf, log
 
 import msgspec
 
-from hermotrope_core.case import Case, Converter, Linear
 from hermotrope_core.match.judge import Judged
 from hermotrope_core.match.request import WISHES, Wish
+from hermotrope_core.plan.case import Case, Converter, Linear
 
 Weights = dict[Wish, float]
 

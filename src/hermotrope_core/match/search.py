@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
-from hermotrope_core.case import Case
 from hermotrope_core.match.build import Way, held_way, plain_ways
 from hermotrope_core.match.chain import Chain, Facts, Reason, Strategy, facts_of, screen
 from hermotrope_core.match.judge import Judged, at_device, judge, kept_awake
@@ -24,6 +23,7 @@ from hermotrope_core.match.strategies import (
     trigger_chains,
 )
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import Case
 
 Report = Callable[[int, int], None]
 """Told after each pack: how many packs are done, of how many. May raise `Stopped`."""

@@ -6,7 +6,7 @@ from pkgutil import get_data
 
 import msgspec
 
-from hermotrope_core.case import (
+from hermotrope_core.plan.case import (
     Converter,
     CutOff,
     Diode,

@@ -6,7 +6,9 @@ from collections.abc import Iterator, Mapping
 from itertools import pairwise
 from math import inf
 
-from hermotrope_core.case import (
+from hermotrope_core.circuit import stage_ohm
+from hermotrope_core.connectors import contacts_of
+from hermotrope_core.plan.case import (
     Case,
     Connector,
     Converter,
@@ -19,9 +21,7 @@ from hermotrope_core.case import (
     maybe,
     number,
 )
-from hermotrope_core.circuit import stage_ohm
-from hermotrope_core.connectors import contacts_of
-from hermotrope_core.inlets import STANDARD, fixed_by_standard, knows_sign
+from hermotrope_core.plan.inlets import STANDARD, fixed_by_standard, knows_sign
 from hermotrope_core.proving.gate import (
     METER_LEADS_OHM,
     OPEN_OHM,

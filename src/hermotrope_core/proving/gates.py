@@ -7,8 +7,8 @@ from hashlib import sha1
 
 import msgspec
 
-from hermotrope_core.case import Case, CutOff, Diode, Fuse, Lead, Linear, Resistor, Switch, maybe, number
-from hermotrope_core.naming import told
+from hermotrope_core.plan.case import Case, CutOff, Diode, Fuse, Lead, Linear, Resistor, Switch, maybe, number
+from hermotrope_core.plan.naming import told
 from hermotrope_core.proving.bench_gates import continuity, open_voltage, polarity, set_points
 from hermotrope_core.proving.device_gates import alarm, device, run_down, warm_parts
 from hermotrope_core.proving.gate import Ask, Gate

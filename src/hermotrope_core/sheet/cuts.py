@@ -4,7 +4,19 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.case import Case, Converter, CutOff, Diode, Fuse, KeepAlive, Lead, Linear, Resistor, Switch, number
+from hermotrope_core.plan.case import (
+    Case,
+    Converter,
+    CutOff,
+    Diode,
+    Fuse,
+    KeepAlive,
+    Lead,
+    Linear,
+    Resistor,
+    Switch,
+    number,
+)
 
 ALLOW_MM = 20.0
 """Added to each conductor for its two joints."""

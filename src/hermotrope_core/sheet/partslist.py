@@ -6,7 +6,8 @@ import msgspec
 
 from hermotrope_core.adapters import gaps, lead_to_make
 from hermotrope_core.bay import BayError, dummy_size, plan_of
-from hermotrope_core.case import (
+from hermotrope_core.connectors import connector_words
+from hermotrope_core.plan.case import (
     Case,
     Converter,
     CutOff,
@@ -21,8 +22,7 @@ from hermotrope_core.case import (
     maybe,
     number,
 )
-from hermotrope_core.connectors import connector_words
-from hermotrope_core.inlets import CellBay
+from hermotrope_core.plan.inlets import CellBay
 from hermotrope_core.values.figures import figure, stated
 
 BARE_ENDS = ("terminals", "leads")

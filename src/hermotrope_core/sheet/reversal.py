@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from hermotrope_core.case import Case, Lead
-from hermotrope_core.naming import endless
+from hermotrope_core.plan.case import Case, Lead
+from hermotrope_core.plan.naming import endless
 
 CUT_KINDS = ("leads", "terminals", "pins")
 

@@ -9,10 +9,22 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.adapters import centres_differ
-from hermotrope_core.case import Case, Converter, CutOff, Diode, Fuse, KeepAlive, Lead, Linear, Resistor, Switch, number
 from hermotrope_core.connectors import connector_words, contacts_of
-from hermotrope_core.inlets import Connector, fixed_by_standard, mains_like
-from hermotrope_core.naming import endless, told
+from hermotrope_core.plan.case import (
+    Case,
+    Converter,
+    CutOff,
+    Diode,
+    Fuse,
+    KeepAlive,
+    Lead,
+    Linear,
+    Resistor,
+    Switch,
+    number,
+)
+from hermotrope_core.plan.inlets import Connector, fixed_by_standard, mains_like
+from hermotrope_core.plan.naming import endless, told
 from hermotrope_core.sheet.cuts import STRIP_MM, cut_list
 from hermotrope_core.sheet.partslist import fed_bay, parts_list
 from hermotrope_core.values.figures import figure

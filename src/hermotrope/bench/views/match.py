@@ -15,9 +15,9 @@ from hermotrope.bench.match_panel import match_context
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.bench.ways import by_id, explanation, id_of, strategy_words
-from hermotrope_core.case import Case, questions
 from hermotrope_core.match.groups import groups
 from hermotrope_core.match.search import Matched
+from hermotrope_core.plan.case import Case, questions
 
 
 @require_GET

@@ -13,7 +13,7 @@ from typing import ClassVar, Literal
 
 import msgspec
 
-from hermotrope_core.inlets import CellBay, CellSize, Connector, ConnectorKind, Polarity, mains_like
+from hermotrope_core.plan.inlets import CellBay, CellSize, Connector, ConnectorKind, Polarity, mains_like
 from hermotrope_core.values.clock import since_midnight
 from hermotrope_core.values.known import Known, KnownBy, Number, Table, Value, check_table, maybe, number
 

@@ -7,8 +7,8 @@ from typing import Any
 
 import msgspec
 
-from hermotrope_core.case import Case
-from hermotrope_core.document import tree_of
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.document import tree_of
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import figure
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 
-from hermotrope_core.case import Case
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import Case
 
 ADAPTER = (
     (r"\b(?:On a full pack|Nearly empty|nearly empty|Even full|Full and unloaded), ", ""),
