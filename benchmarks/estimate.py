@@ -13,7 +13,7 @@ from pathlib import Path
 
 from solve import lsoda, timed
 
-from hermotrope_core.estimate import DRAWS, estimate
+from hermotrope_core.circuit.estimate import DRAWS, estimate
 from hermotrope_core.plan.document import case_from
 
 CASES = Path(__file__).parent.parent / "tests" / "cases"

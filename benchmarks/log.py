@@ -18,10 +18,10 @@ import numpy as np
 
 from hermotrope.drawings.log_chart import log_chart
 from hermotrope.formats.logger_csv import read_log, recognise
+from hermotrope_core.circuit.simulate import samples
 from hermotrope_core.fit import compare, fit
 from hermotrope_core.plan.case import planned
 from hermotrope_core.plan.document import read_case
-from hermotrope_core.simulate import samples
 
 ROWS = 500_000
 CASE = Path(__file__).parents[1] / "tests/cases/reference-3.json"

@@ -16,8 +16,8 @@ from typing import Any
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from hermotrope_core.circuit import circuit_of, draw_of, mode_demand
-from hermotrope_core.discharge import run
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.point import circuit_of, draw_of, mode_demand
 from hermotrope_core.plan.case import Case, number
 from hermotrope_core.plan.document import case_from
 

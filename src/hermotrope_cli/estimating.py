@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from hermotrope_core.estimate import estimate
+from hermotrope_core.circuit.estimate import estimate
 from hermotrope_core.plan.case import Case
 
 

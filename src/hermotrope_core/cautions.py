@@ -13,7 +13,7 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.circuit import rated_wh
+from hermotrope_core.circuit.point import rated_wh
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, Code, Converter, number
 

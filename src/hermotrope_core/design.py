@@ -11,7 +11,8 @@ from typing import Any
 
 import msgspec
 
-from hermotrope_core.circuit import mode_demand, peak_demand, typical_headroom
+from hermotrope_core.circuit.point import mode_demand, peak_demand, typical_headroom
+from hermotrope_core.circuit.situation import Look, Situation
 from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
 from hermotrope_core.parts.wire import fuse_rating, safe_amps
 from hermotrope_core.plan.case import (
@@ -29,7 +30,6 @@ from hermotrope_core.plan.case import (
     number,
 )
 from hermotrope_core.plan.case import CutOff as CutOffStage
-from hermotrope_core.situation import Look, Situation
 
 MARGIN = 1.2
 """A chosen converter is rated at least this many times the heaviest mode's current."""

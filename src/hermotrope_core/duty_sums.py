@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
+from hermotrope_core.circuit.situation import HALF_SOC, Situation
 from hermotrope_core.plan.case import Case, Mode, maybe, number, rated_watts
-from hermotrope_core.situation import HALF_SOC, Situation
 
 
 class DutySums(msgspec.Struct, frozen=True):

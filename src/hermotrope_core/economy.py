@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.circuit import rated_wh
+from hermotrope_core.circuit.point import rated_wh
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import maybe
-from hermotrope_core.situation import Situation
 
 
 class Side(msgspec.Struct, frozen=True):

@@ -6,10 +6,10 @@ from itertools import pairwise
 
 import msgspec
 
-from hermotrope_core.circuit import mode_demand
-from hermotrope_core.discharge import Run, run
+from hermotrope_core.circuit.discharge import Run, run
+from hermotrope_core.circuit.point import mode_demand
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import number
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.interpolate import at as look_up
 
 

@@ -10,11 +10,11 @@ from __future__ import annotations
 
 from itertools import pairwise
 
-from hermotrope_core.circuit import mode_demand
-from hermotrope_core.discharge import GAUSS
-from hermotrope_core.piece import ModeLaw
+from hermotrope_core.circuit.discharge import GAUSS
+from hermotrope_core.circuit.piece import ModeLaw
+from hermotrope_core.circuit.point import mode_demand
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import number
-from hermotrope_core.situation import Situation
 
 WEEK_S = 7 * 86400.0
 MONTH_S = 30 * 86400.0

@@ -7,7 +7,7 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.circuit import rated_volts
+from hermotrope_core.circuit.point import rated_volts
 from hermotrope_core.plan.case import Case, Converter, Polarity, maybe
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.quantity import parse

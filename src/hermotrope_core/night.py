@@ -11,7 +11,7 @@ from math import inf
 
 import msgspec
 
-from hermotrope_core.discharge import run
+from hermotrope_core.circuit.discharge import run
 from hermotrope_core.job import charge_at
 from hermotrope_core.plan.case import Case, Duty, Segment, number
 from hermotrope_core.values.interpolate import at as look_up

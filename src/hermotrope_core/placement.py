@@ -10,7 +10,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from hermotrope_core.circuit import full_volts
+from hermotrope_core.circuit.point import full_volts
 from hermotrope_core.plan.case import (
     MOST_STAGES,
     Case,

@@ -6,10 +6,10 @@ from typing import Literal
 
 import msgspec
 
+from hermotrope_core.circuit.estimate import Range
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.duty_sums import duty_sums
-from hermotrope_core.estimate import Range
 from hermotrope_core.plan.case import Case, Known, Mode, number
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.figures import duration, figure, span
 
 FAR = 3.0

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.circuit import Demand
+from hermotrope_core.circuit.point import Demand
+from hermotrope_core.circuit.situation import HALF_SOC, Situation
 from hermotrope_core.plan.case import Case, Converter, Fuse, KeepAlive, Linear, Switch
-from hermotrope_core.situation import HALF_SOC, Situation
 
 SECONDS_A_DAY = 86400.0
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.circuit import rated_volts
-from hermotrope_core.discharge import NeverEnds, Run, run
+from hermotrope_core.circuit.discharge import NeverEnds, Run, run
+from hermotrope_core.circuit.point import rated_volts
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.duty_sums import duty_sums, inlet_volts
 from hermotrope_core.plan.case import maybe, number
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.figures import figure
 
 USUAL_SHARE = 0.8

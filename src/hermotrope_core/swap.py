@@ -7,12 +7,12 @@ from math import ceil, inf
 
 import msgspec
 
-from hermotrope_core.discharge import Run, run
+from hermotrope_core.circuit.discharge import Run, run
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.duty_sums import duty_sums
 from hermotrope_core.job import charge_at
 from hermotrope_core.night import ahead
 from hermotrope_core.plan.case import maybe, number
-from hermotrope_core.situation import Situation
 
 MARGIN = 0.1
 """A swap is planned this share of the cautious runtime before it would end."""

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 import msgspec
 
-from hermotrope_core.circuit import Demand, Point, Station, headroom, mode_demand, rated_wh, stage_ohm
+from hermotrope_core.circuit.point import Demand, Point, Station, headroom, mode_demand, rated_wh, stage_ohm
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import (
     Case,
@@ -23,7 +24,6 @@ from hermotrope_core.plan.case import (
     number,
 )
 from hermotrope_core.plan.spread import SPREAD, known_by
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import digits, duration, figure, stated
 from hermotrope_core.values.interpolate import at

@@ -88,7 +88,7 @@ class MainJourney(BrowserTest):
         expect(page.locator("[data-inlet-watts]")).to_have_text("6.0 W")
         expect(page.locator("#working-inlet")).to_contain_text("hold, 40.0 % charge")
         shown = float((volts.text_content() or "").split()[0])
-        from hermotrope_core.situation import Situation
+        from hermotrope_core.circuit.situation import Situation
 
         situation = Situation(conversion.case)
         self.assertAlmostEqual(situation.at(situation.modes[0], 0.4).stations[0].volts_out, shown, delta=0.011)

@@ -9,9 +9,9 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hermotrope_core import discharge
-from hermotrope_core.circuit import circuit_of, draw_of, mode_demand, point
-from hermotrope_core.discharge import NeverEnds, run
+from hermotrope_core.circuit import discharge
+from hermotrope_core.circuit.discharge import NeverEnds, run
+from hermotrope_core.circuit.point import circuit_of, draw_of, mode_demand, point
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from
 from tests.support import PASSING, case, put, tree

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from django.test import SimpleTestCase
 
-from hermotrope_core.discharge import run
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.findings import check, verdict_of
 from hermotrope_core.plan.document import case_from
-from hermotrope_core.situation import Situation
 from tests.support import golden
 
 

@@ -11,7 +11,8 @@ import msgspec
 from django.test import SimpleTestCase
 
 from hermotrope_cli.matching import answer
-from hermotrope_core.discharge import run
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.situation import LOW_SOC, Situation
 from hermotrope_core.findings import check, verdict_of
 from hermotrope_core.match.build import held_way
 from hermotrope_core.match.groups import groups
@@ -22,7 +23,6 @@ from hermotrope_core.match.search import Limits, Matched, search
 from hermotrope_core.parts.wire import PARTS, safe_amps
 from hermotrope_core.plan.case import Code, Diode, Fuse, KeepAlive, Lead, Resistor, number
 from hermotrope_core.plan.document import CaseError, case_from
-from hermotrope_core.situation import LOW_SOC, Situation
 from tests.shelves import request
 from tests.support import golden
 

@@ -6,10 +6,10 @@ from typing import Any, get_args
 
 from django.test import SimpleTestCase
 
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.findings import check
 from hermotrope_core.plan.case import Code
 from hermotrope_core.plan.document import case_from
-from hermotrope_core.situation import Situation
 from tests.support import put, tree
 
 BARREL_25 = {"kind": "barrel", "outer_mm": 5.5, "inner_mm": 2.5, "gender": "plug"}

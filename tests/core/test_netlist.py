@@ -11,8 +11,8 @@ from unittest import skipUnless
 
 from django.test import SimpleTestCase
 
-from hermotrope_core.discharge import run
-from hermotrope_core.netlist import netlist
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.netlist import netlist
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from
 from tests.support import PASSING, case, golden

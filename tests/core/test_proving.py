@@ -5,6 +5,7 @@ from __future__ import annotations
 from math import inf
 from unittest import TestCase
 
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.findings import check
 from hermotrope_core.plan.case import Case, planned
 from hermotrope_core.proving import (
@@ -25,7 +26,6 @@ from hermotrope_core.proving import (
 )
 from hermotrope_core.proving.gates import basis_of
 from hermotrope_core.proving.progress import Progress, proved
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.quantity import QuantityError
 from tests.support import case, golden, ready
 

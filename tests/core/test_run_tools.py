@@ -14,17 +14,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hermotrope.drawings.ribbon import sums_of
-from hermotrope_core.discharge import run
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.estimate import estimate
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.duty_sums import duty_sums
 from hermotrope_core.economy import Side, payback, side_of
-from hermotrope_core.estimate import estimate
 from hermotrope_core.job import charge_at, middle_wish, output_over_run
 from hermotrope_core.long_run import MONTH_S, leaking_runtime
 from hermotrope_core.night import ahead, through_the_night, turned
 from hermotrope_core.plan.case import number
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.ran import judged_run, taken
-from hermotrope_core.situation import Situation
 from hermotrope_core.sums import simple_sums
 from hermotrope_core.swap import cautious_lasts, field_warnings, handover, recharge_seconds, swap_plan
 from hermotrope_core.values import clock

@@ -16,10 +16,10 @@ from hermotrope.drawings.probes import probe_drawing
 from hermotrope.drawings.scale import BOTTOM, TOP, supply_scale
 from hermotrope.drawings.strip import small_line
 from hermotrope.drawings.window import window_gauge
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import Case, Connector, planned
 from hermotrope_core.plan.document import case_from
 from hermotrope_core.proving import gates
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.figures import figure, reach, stated
 from tests.support import case, golden, put, tree
 

@@ -14,9 +14,9 @@ from hermotrope.instruments.reading import needed, take
 from hermotrope.instruments.recorder import Plan, Recorder
 from hermotrope.instruments.scpi import Instrument, InstrumentError, Lost, checked_resource
 from hermotrope.instruments.simulated import SimulatedBench
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import planned
 from hermotrope_core.proving import gates, judge
-from hermotrope_core.situation import Situation
 from tests.support import case, ready
 
 

@@ -21,11 +21,11 @@ from hermotrope.proving import actions, equipment, logs, records
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import mapping_of
 from hermotrope.proving.models import Photo, ReadingRow, RunLogRow
+from hermotrope_core.circuit.simulate import samples
 from hermotrope_core.plan.case import Case, number, planned
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.proving import StandIn
 from hermotrope_core.record import read_record, write_record
-from hermotrope_core.simulate import samples
 from tests.support import case
 
 

@@ -18,8 +18,8 @@ from icalendar import Calendar
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
 from hermotrope.shelf.models import Item
-from hermotrope_core.discharge import run
-from hermotrope_core.estimate import QUICK_DRAWS, Range, estimate
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.estimate import QUICK_DRAWS, Range, estimate
 from hermotrope_core.plan.case import Case, Device, Duty, Supply, number
 from hermotrope_core.values.clock import clock_time
 from hermotrope_core.values.figures import duration, span

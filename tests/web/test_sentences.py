@@ -17,6 +17,7 @@ from django.test import TestCase
 
 from hermotrope.bench.models import Conversion
 from hermotrope_core.cautions import cautions, stops
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.findings import check
 from hermotrope_core.match.groups import groups
 from hermotrope_core.match.search import search
@@ -25,7 +26,6 @@ from hermotrope_core.plan.document import case_from, tree_of
 from hermotrope_core.proving.gates import gates
 from hermotrope_core.sheet.reversal import changes, way_back
 from hermotrope_core.sheet.steps import steps
-from hermotrope_core.situation import Situation
 from tests.shelves import request
 from tests.support import TESTS, case, golden
 

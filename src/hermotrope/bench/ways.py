@@ -12,6 +12,7 @@ import msgspec
 from hermotrope.bench.matching import Ask
 from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
 from hermotrope.drawings.ways import curves, scales, term_bars
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.evidence import judgement_working
 from hermotrope_core.findings import Finding
 from hermotrope_core.match.build import Way
@@ -21,7 +22,6 @@ from hermotrope_core.match.rank import Ranked
 from hermotrope_core.match.search import Matched
 from hermotrope_core.match.shelf import WORK, labour_kind
 from hermotrope_core.plan.case import Case, Converter, Diode, Linear, Resistor, number
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.figures import duration, figure, stated
 from hermotrope_core.working import runtime_working
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from hermotrope_core.circuit import Draw, draw_of, mode_demand, point
-from hermotrope_core.discharge import Mark, Run
-from hermotrope_core.estimate import Range
+from hermotrope_core.circuit.discharge import Mark, Run
+from hermotrope_core.circuit.estimate import Range
+from hermotrope_core.circuit.point import Draw, draw_of, mode_demand, point
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import maybe
-from hermotrope_core.situation import Situation
 
 MOST_POINTS = 3000
 LEAP_POINTS = 60

@@ -11,7 +11,8 @@ import msgspec
 
 from hermotrope.drawings import numbers
 from hermotrope.drawings.letters import shorten
-from hermotrope_core.circuit import Demand, Point
+from hermotrope_core.circuit.point import Demand, Point
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.findings import LEVELS, Finding
 from hermotrope_core.plan.case import (
     Case,
@@ -29,7 +30,6 @@ from hermotrope_core.plan.case import (
 )
 from hermotrope_core.plan.case import maybe as maybe_number
 from hermotrope_core.plan.inlets import KIND_WORDS
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.figures import figure, stated
 
 WIDTH = 1236.0

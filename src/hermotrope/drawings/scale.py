@@ -8,9 +8,9 @@ from typing import Any
 import msgspec
 
 from hermotrope.drawings.numbers import step, ticks
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, maybe, number
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.figures import digits, figure, reach, stated
 
 WIDTH, HEIGHT = 340.0, 420.0

@@ -10,10 +10,10 @@ import msgspec
 from hermotrope.drawings.chart import run_chart
 from hermotrope.drawings.numbers import step, ticks
 from hermotrope.drawings.scale import ends_of, inlet_span, pack_span
-from hermotrope_core.discharge import run
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.match.rank import Term
 from hermotrope_core.plan.case import Supply, maybe
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.figures import digits, duration, reach
 
 SMALL_HEIGHT = 84.0

@@ -11,10 +11,10 @@ from hermotrope.formats.logger_csv import recognise, written_log
 from hermotrope.proving import records
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import kept, stamp
+from hermotrope_core.circuit.simulate import samples
 from hermotrope_core.plan.case import planned
 from hermotrope_core.proving import Reading, StandIn
 from hermotrope_core.record import FORMAT, LogFile, Proved, Record, StepNote, packed
-from hermotrope_core.simulate import samples
 
 BY = "hand meter"
 LOG_EVERY_S = 5.0

@@ -6,7 +6,7 @@ from typing import Any
 
 from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import span
-from hermotrope_core.circuit import rated_wh
+from hermotrope_core.circuit.point import rated_wh
 from hermotrope_core.plan.case import Case, Source, maybe
 from hermotrope_core.values.figures import figure, reach
 

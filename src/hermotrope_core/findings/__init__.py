@@ -6,10 +6,10 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.findings import current, joining, protection, surroundings, voltage
 from hermotrope_core.findings.finding import LEVELS, Finding, Level, Verdict, verdict_of
 from hermotrope_core.plan.naming import told
-from hermotrope_core.situation import Situation
 
 __all__ = ["LEVELS", "RULES", "Finding", "Level", "Verdict", "check", "verdict_of"]
 

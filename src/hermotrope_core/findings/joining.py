@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 
 from hermotrope_core.adapters import joint_fit, stated_joints
 from hermotrope_core.bay import LOOK_ALIKES, BayError, plan_of
+from hermotrope_core.circuit.situation import Look, Situation
 from hermotrope_core.connectors import connector_words
 from hermotrope_core.design import add
 from hermotrope_core.findings.current import held, worst
@@ -14,7 +15,6 @@ from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.pins import nets_of
 from hermotrope_core.plan.case import Case, Converter, Lead, Linear, maybe, number
 from hermotrope_core.plan.inlets import Connector, fixed_by_standard, knows_sign, mains_like
-from hermotrope_core.situation import Look, Situation
 from hermotrope_core.values.figures import figure
 
 CENTRE = ("centre-positive", "centre-negative")

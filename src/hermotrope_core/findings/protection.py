@@ -7,7 +7,8 @@ from math import inf
 
 import msgspec
 
-from hermotrope_core.circuit import stage_ohm
+from hermotrope_core.circuit.point import stage_ohm
+from hermotrope_core.circuit.situation import HALF_SOC, Look, Situation
 from hermotrope_core.design import (
     SHORT_A,
     Change,
@@ -40,7 +41,6 @@ from hermotrope_core.plan.case import (
     maybe,
     number,
 )
-from hermotrope_core.situation import HALF_SOC, Look, Situation
 from hermotrope_core.values.figures import figure, stated
 
 DROP_CARE, DROP_REFUSE = 0.03, 0.10

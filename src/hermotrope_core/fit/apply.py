@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Any
 
-from hermotrope_core.discharge import NeverEnds, run
+from hermotrope_core.circuit.discharge import NeverEnds, run
 from hermotrope_core.fit.result import Z90, Fit, Found
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from, tree_of

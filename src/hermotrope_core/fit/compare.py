@@ -5,10 +5,10 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
-from hermotrope_core.circuit import point
+from hermotrope_core.circuit.point import point
+from hermotrope_core.circuit.simulate import Simulation
 from hermotrope_core.plan.case import Case
 from hermotrope_core.runlog import COLUMNS, Array, Column, RunLog
-from hermotrope_core.simulate import Simulation
 
 STEPS = 1500
 MOST_STEPS = 20_000

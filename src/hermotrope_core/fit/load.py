@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 from scipy.optimize import brentq
 
-from hermotrope_core.circuit import Circuit, Demand, circuit_of, draw_of, mode_demand, point
+from hermotrope_core.circuit.point import Circuit, Demand, circuit_of, draw_of, mode_demand, point
 from hermotrope_core.fit.result import Found, judged
 from hermotrope_core.fit.sides import Sides
 from hermotrope_core.plan.case import Case, Mode, number

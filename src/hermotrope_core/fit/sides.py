@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
-from hermotrope_core.circuit import Circuit, circuit_of
+from hermotrope_core.circuit.point import Circuit, circuit_of
 from hermotrope_core.plan.case import Case
 from hermotrope_core.runlog import Array, RunLog
 

@@ -9,6 +9,7 @@ from math import ceil, inf
 import msgspec
 from msgspec.structs import force_setattr
 
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.design import fuse_at, fuse_for
 from hermotrope_core.findings.joining import CENTRE
 from hermotrope_core.match.asked import asked, lead_area, least_and_most_amps, steady
@@ -18,7 +19,6 @@ from hermotrope_core.match.strategies import Target
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.case import Case, Diode, Resistor, Stage, maybe, number
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.interpolate import at as look_up
 
 MOST_DIODES = 6

@@ -11,7 +11,8 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.circuit import Demand, Holder, holder_of, section_amps
+from hermotrope_core.circuit.point import Demand, Holder, holder_of, section_amps
+from hermotrope_core.circuit.situation import LOW_SOC, Situation
 from hermotrope_core.findings.finding import VOLT_TOLERANCE
 from hermotrope_core.findings.protection import HOT_REFUSE_K
 from hermotrope_core.heat import kelvin_per_watt
@@ -19,7 +20,6 @@ from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.shelf import Pack, Part
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.plan.case import Case, Converter, Linear, Stage, maybe, number
-from hermotrope_core.situation import LOW_SOC, Situation
 
 Strategy = Literal[
     "direct",

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import jsonpatch
 import msgspec
 
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.findings import Finding, check
 from hermotrope_core.match.build import Way, plain_way
 from hermotrope_core.match.chain import Reason
@@ -14,7 +15,6 @@ from hermotrope_core.match.judge import at_device
 from hermotrope_core.match.search import Dropped, Matched, Refused
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import CaseError, case_from, tree_of
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.figures import duration, figure
 
 MOST_STEPS = 3

@@ -6,7 +6,8 @@ from collections.abc import Iterator, Mapping
 from itertools import pairwise
 from math import inf
 
-from hermotrope_core.circuit import stage_ohm
+from hermotrope_core.circuit.point import stage_ohm
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.connectors import contacts_of
 from hermotrope_core.plan.case import (
     Case,
@@ -37,7 +38,6 @@ from hermotrope_core.proving.gate import (
     below,
     within,
 )
-from hermotrope_core.situation import Situation
 from hermotrope_core.values.figures import figure
 
 NEARLY_FULL = 0.95

@@ -7,7 +7,7 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.situation import Situation
+from hermotrope_core.circuit.situation import Situation
 
 Level = Literal["pass", "note", "fail", "stop"]
 Meter = Literal["volts", "mains", "ripple", "ohms", "diode", "amps", "temperature", "trip", "seen", "clock"]

@@ -7,6 +7,7 @@ from hashlib import sha1
 
 import msgspec
 
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import Case, CutOff, Diode, Fuse, Lead, Linear, Resistor, Switch, maybe, number
 from hermotrope_core.plan.naming import told
 from hermotrope_core.proving.bench_gates import continuity, open_voltage, polarity, set_points
@@ -14,7 +15,6 @@ from hermotrope_core.proving.device_gates import alarm, device, run_down, warm_p
 from hermotrope_core.proving.gate import Ask, Gate
 from hermotrope_core.proving.judge import judge
 from hermotrope_core.proving.loaded_gates import dummy_load
-from hermotrope_core.situation import Situation
 
 
 def gates(

@@ -12,13 +12,13 @@ from zlib import crc32
 
 import msgspec
 
-from hermotrope_core.circuit import DEFAULT_OFF_DELAY_S, Demand, mode_demand, peak_demand, stage_ohm
-from hermotrope_core.discharge import run
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, Demand, mode_demand, peak_demand, stage_ohm
+from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.heat import part_heats
 from hermotrope_core.plan.case import Case, Converter, CutOff, Diode, Fuse, Lead, Linear, Mode, maybe, number
 from hermotrope_core.plan.spread import times
 from hermotrope_core.proving.gate import Ask
-from hermotrope_core.situation import Situation
 
 Fault = Literal["reversed-leads", "set-point-high", "weak-pack", "sleepy-bank", "missing-fuse-link"]
 FAULTS: dict[Fault, str] = {

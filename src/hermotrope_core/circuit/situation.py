@@ -6,7 +6,8 @@ from functools import cached_property
 
 import msgspec
 
-from hermotrope_core.circuit import (
+from hermotrope_core.circuit.discharge import NeverEnds, Run, run
+from hermotrope_core.circuit.point import (
     Circuit,
     Demand,
     Draw,
@@ -20,7 +21,6 @@ from hermotrope_core.circuit import (
     point,
     unloaded_volts,
 )
-from hermotrope_core.discharge import NeverEnds, Run, run
 from hermotrope_core.parts.chemistry import CHEMISTRIES, Chemistry
 from hermotrope_core.parts.wire import safe_amps, warm_share
 from hermotrope_core.plan.case import Case, Lead, Mode, Source, maybe, number

@@ -14,7 +14,8 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from hermotrope_core.circuit import (
+from hermotrope_core.circuit.discharge import GAUSS, NeverEnds
+from hermotrope_core.circuit.point import (
     CAUSES,
     DEFAULT_OFF_DELAY_S,
     Cause,
@@ -24,7 +25,6 @@ from hermotrope_core.circuit import (
     circuit_of,
     mode_demand,
 )
-from hermotrope_core.discharge import GAUSS, NeverEnds
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, maybe, number
 

@@ -14,9 +14,9 @@ from statistics import NormalDist
 import msgspec
 import numpy as np
 
-from hermotrope_core.circuit import Cause
-from hermotrope_core.discharge import run
-from hermotrope_core.many import Array, runs
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.many import Array, runs
+from hermotrope_core.circuit.point import Cause
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.spread import MEASURED_SPREAD, Input, inputs
 

@@ -14,7 +14,8 @@ from math import inf, sqrt
 
 import msgspec
 
-from hermotrope_core.circuit import (
+from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, falls_at, inverse, last_emf
+from hermotrope_core.circuit.point import (
     DEFAULT_OFF_DELAY_S,
     Cause,
     Circuit,
@@ -26,7 +27,6 @@ from hermotrope_core.circuit import (
     point,
 )
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.piece import ModeLaw, Moment, Piece, Span, falls_at, inverse, last_emf
 from hermotrope_core.plan.case import Case, maybe, number
 
 MARK_SOC = 0.02

@@ -14,7 +14,8 @@ from __future__ import annotations
 
 from math import sqrt
 
-from hermotrope_core.circuit import (
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.point import (
     DEFAULT_OFF_DELAY_S,
     Circuit,
     Holder,
@@ -24,7 +25,6 @@ from hermotrope_core.circuit import (
     headroom,
     mode_demand,
 )
-from hermotrope_core.discharge import run
 from hermotrope_core.plan.case import Case, Converter, number
 from hermotrope_core.values.known import Table, maybe
 

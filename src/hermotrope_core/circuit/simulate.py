@@ -10,7 +10,7 @@ from functools import partial
 
 import msgspec
 
-from hermotrope_core.circuit import (
+from hermotrope_core.circuit.point import (
     DEFAULT_OFF_DELAY_S,
     Cause,
     Circuit,
