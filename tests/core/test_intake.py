@@ -6,9 +6,9 @@ import doctest
 
 from django.test import SimpleTestCase
 
-from hermotrope_core import measure
-from hermotrope_core.intake import from_adapter, from_cells, merge, replaced_note
-from hermotrope_core.measure import HELPERS, found_polarity, helpers_for, polarity_from, summed
+from hermotrope_core.know import measure
+from hermotrope_core.know.intake import from_adapter, from_cells, merge, replaced_note
+from hermotrope_core.know.measure import HELPERS, found_polarity, helpers_for, polarity_from, summed
 from hermotrope_core.plan.case import Known, Supply, number
 from tests.support import case
 

@@ -8,8 +8,8 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hermotrope_core import label as label_module
-from hermotrope_core.label import Decoded, LabelError, decode
+from hermotrope_core.know import label as label_module
+from hermotrope_core.know.label import Decoded, LabelError, decode
 from hermotrope_core.plan.case import number
 
 # label, kind, chemistry, cells in series, Ah, how many doubts, a word one of them must hold

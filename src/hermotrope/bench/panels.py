@@ -9,8 +9,8 @@ import msgspec
 
 from hermotrope.drawings.line import stage_kind, stage_title
 from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, connector_rows, row, rows
-from hermotrope_core.bank import fed_from
-from hermotrope_core.measure import HELPERS, helpers_for
+from hermotrope_core.know.bank import fed_from
+from hermotrope_core.know.measure import HELPERS, helpers_for
 from hermotrope_core.plan.case import USES, Case, Mode, Source, Stage, Trait, maybe, number
 from hermotrope_core.values.quantity import show
 

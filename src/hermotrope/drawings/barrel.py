@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.connectors import barrel_advice
+from hermotrope_core.know.connectors import barrel_advice
 from hermotrope_core.plan.case import Connector, maybe
 
 UNITS_PER_MM = 12.0

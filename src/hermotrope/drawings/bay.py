@@ -6,7 +6,7 @@ from itertools import groupby
 
 import msgspec
 
-from hermotrope_core.bay import LOOK_ALIKES, BayError, BayPlan, DummySize, cell_size, dummy_size, plan_of
+from hermotrope_core.know.bay import LOOK_ALIKES, BayError, BayPlan, DummySize, cell_size, dummy_size, plan_of
 from hermotrope_core.plan.inlets import CellBay
 
 GAP_MM, EDGE_MM, ROW_GAP_MM = 5.0, 15.0, 12.0

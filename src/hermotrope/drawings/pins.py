@@ -6,8 +6,8 @@ from math import cos, radians, sin
 
 import msgspec
 
-from hermotrope_core.connectors import pin_names
-from hermotrope_core.pins import FULL_CIRCLE, Nets, nets_of, pin_angles
+from hermotrope_core.know.connectors import pin_names
+from hermotrope_core.know.pins import FULL_CIRCLE, Nets, nets_of, pin_angles
 from hermotrope_core.plan.case import Connector, maybe
 from hermotrope_core.values.figures import figure
 

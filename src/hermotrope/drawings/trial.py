@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.bank import Plug, Trial
+from hermotrope_core.know.bank import Plug, Trial
 from hermotrope_core.plan.case import Port, number
 from hermotrope_core.values.figures import figure
 

@@ -9,7 +9,7 @@ import msgspec
 from hermotrope.drawings.letters import lines
 from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
 from hermotrope_core.circuit.point import full_volts
-from hermotrope_core.connectors import contacts_of
+from hermotrope_core.know.connectors import contacts_of
 from hermotrope_core.parts.wire import safe_amps
 from hermotrope_core.plan.case import (
     Case,

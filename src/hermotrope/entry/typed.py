@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 import jsonpointer
 
-from hermotrope_core.intake import replaced_note
+from hermotrope_core.know.intake import replaced_note
 from hermotrope_core.plan.case import Number, Value, number
 from hermotrope_core.plan.document import WHOLE_NUMBERS
 from hermotrope_core.values.fields import FIELDS, Field

@@ -8,8 +8,8 @@ import msgspec
 
 from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
 from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, connector_rows, rows
-from hermotrope_core.adapters import BARE, live_end
 from hermotrope_core.circuit.point import full_volts, rated_wh
+from hermotrope_core.know.adapters import BARE, live_end
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Converter, Fuse, Lead, Source, Stage, maybe, number
 from hermotrope_core.plan.document import CaseError, refusal

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from hermotrope.drawings.trial import trial_view
-from hermotrope_core.bank import Plug, attempt
+from hermotrope_core.know.bank import Plug, attempt
 from hermotrope_core.plan.case import Port, Source, number
 from hermotrope_core.values.quantity import QuantityError, parse, show
 

@@ -21,8 +21,8 @@ from hermotrope.shelf import actions
 from hermotrope.shelf.models import ImportDraft, Item
 from hermotrope.shelf.parts import KINDS, item_groups
 from hermotrope.shelf.trial import trial_context
-from hermotrope_core.bank import ports_of
-from hermotrope_core.label import Decoded, LabelError, decode
+from hermotrope_core.know.bank import ports_of
+from hermotrope_core.know.label import Decoded, LabelError, decode
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Source
 from hermotrope_core.plan.document import CaseError

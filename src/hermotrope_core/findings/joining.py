@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from hermotrope_core.adapters import joint_fit, stated_joints
-from hermotrope_core.bay import LOOK_ALIKES, BayError, plan_of
 from hermotrope_core.circuit.situation import Look, Situation
-from hermotrope_core.connectors import connector_words
 from hermotrope_core.design import add
 from hermotrope_core.findings.current import held, worst
 from hermotrope_core.findings.finding import Finding, Level
+from hermotrope_core.know.adapters import joint_fit, stated_joints
+from hermotrope_core.know.bay import LOOK_ALIKES, BayError, plan_of
+from hermotrope_core.know.connectors import connector_words
+from hermotrope_core.know.pins import nets_of
 from hermotrope_core.parts.wire import PARTS
-from hermotrope_core.pins import nets_of
 from hermotrope_core.plan.case import Case, Converter, Lead, Linear, maybe, number
 from hermotrope_core.plan.inlets import Connector, fixed_by_standard, knows_sign, mains_like
 from hermotrope_core.values.figures import figure

@@ -12,7 +12,7 @@ from typing import cast
 
 import msgspec
 
-from hermotrope_core.bank import fed_from
+from hermotrope_core.know.bank import fed_from
 from hermotrope_core.match.asked import Asked, asked
 from hermotrope_core.match.chain import Chain, Strategy, chain_of
 from hermotrope_core.match.shelf import OWN_ADAPTER, WORK, Kit, Pack, Part, to_buy

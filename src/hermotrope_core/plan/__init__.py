@@ -1,1 +1,1 @@
-"""The document: a device, what feeds it and what lies between, how well each number is known, how documents are read and told apart."""
+"""The document: a device, what feeds it, what lies between; how well each number is known; how it is read and told apart."""

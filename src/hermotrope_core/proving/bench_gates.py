@@ -8,7 +8,7 @@ from math import inf
 
 from hermotrope_core.circuit.point import stage_ohm
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.connectors import contacts_of
+from hermotrope_core.know.connectors import contacts_of
 from hermotrope_core.plan.case import (
     Case,
     Connector,

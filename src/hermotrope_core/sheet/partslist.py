@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.adapters import gaps, lead_to_make
-from hermotrope_core.bay import BayError, dummy_size, plan_of
-from hermotrope_core.connectors import connector_words
+from hermotrope_core.know.adapters import gaps, lead_to_make
+from hermotrope_core.know.bay import BayError, dummy_size, plan_of
+from hermotrope_core.know.connectors import connector_words
 from hermotrope_core.plan.case import (
     Case,
     Converter,

@@ -8,8 +8,8 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.adapters import centres_differ
-from hermotrope_core.connectors import connector_words, contacts_of
+from hermotrope_core.know.adapters import centres_differ
+from hermotrope_core.know.connectors import connector_words, contacts_of
 from hermotrope_core.plan.case import (
     Case,
     Converter,

@@ -35,7 +35,7 @@ from hermotrope_core.evidence import judgement_working
 from hermotrope_core.findings import Finding
 from hermotrope_core.findings.joining import how_to_measure
 from hermotrope_core.findings.voltage import ridden_by_child
-from hermotrope_core.measure import FINDS
+from hermotrope_core.know.measure import FINDS
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.case import Case

@@ -19,7 +19,7 @@ from hermotrope.bench.panels import panel_of_place, row_at
 from hermotrope.bench.run_panel import plan_for, read_run_ask, run_context
 from hermotrope.entry.typed import EditError
 from hermotrope_core.circuit.estimate import DRAWS, estimate
-from hermotrope_core.measure import HELPERS, helpers_for
+from hermotrope_core.know.measure import HELPERS, helpers_for
 from hermotrope_core.values.clock import since_midnight
 
 COLUMNS = ("seconds", "pack_v", "inlet_v", "pack_a", "charge_percent", "mode")
