@@ -17,16 +17,16 @@ from hermotrope.drawings.ribbon import sums_of
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.estimate import estimate
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.duty_sums import duty_sums
-from hermotrope_core.economy import Side, payback, side_of
-from hermotrope_core.job import charge_at, middle_wish, output_over_run
-from hermotrope_core.long_run import MONTH_S, leaking_runtime
-from hermotrope_core.night import ahead, through_the_night, turned
+from hermotrope_core.hours.duty_sums import duty_sums
+from hermotrope_core.hours.economy import Side, payback, side_of
+from hermotrope_core.hours.job import charge_at, middle_wish, output_over_run
+from hermotrope_core.hours.long_run import MONTH_S, leaking_runtime
+from hermotrope_core.hours.night import ahead, through_the_night, turned
+from hermotrope_core.hours.ran import judged_run, taken
+from hermotrope_core.hours.sums import simple_sums
+from hermotrope_core.hours.swap import cautious_lasts, field_warnings, handover, recharge_seconds, swap_plan
 from hermotrope_core.plan.case import number
 from hermotrope_core.plan.document import CaseError
-from hermotrope_core.ran import judged_run, taken
-from hermotrope_core.sums import simple_sums
-from hermotrope_core.swap import cautious_lasts, field_warnings, handover, recharge_seconds, swap_plan
 from hermotrope_core.values import clock
 from hermotrope_core.values.figures import figure
 from tests.support import case
@@ -355,7 +355,7 @@ class Night(SimpleTestCase):
 
     def test_finer_pieces_agree(self) -> None:
         cooling, _ = self.through((0, 20), (5, -10))
-        with mock.patch("hermotrope_core.night.PIECE_S", 300.0):
+        with mock.patch("hermotrope_core.hours.night.PIECE_S", 300.0):
             finer, _ = self.through((0, 20), (5, -10))
         self.assertAlmostEqual(cooling / finer, 1.0, delta=2e-3)
 

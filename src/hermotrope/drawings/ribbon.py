@@ -6,7 +6,7 @@ import msgspec
 
 from hermotrope.drawings import letters
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.duty_sums import duty_sums
+from hermotrope_core.hours.duty_sums import duty_sums
 from hermotrope_core.plan.case import Case, number, rated_watts
 from hermotrope_core.values.clock import clock_time
 from hermotrope_core.values.figures import duration, figure

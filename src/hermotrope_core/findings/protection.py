@@ -24,7 +24,7 @@ from hermotrope_core.design import (
 )
 from hermotrope_core.findings.current import held, worst
 from hermotrope_core.findings.finding import Finding, above
-from hermotrope_core.heat import kelvin_per_watt
+from hermotrope_core.hours.heat import kelvin_per_watt
 from hermotrope_core.parts.wire import FUSE_MARGIN, HOLDS_TIMES, PARTS, fuse_opens_s, safe_amps
 from hermotrope_core.plan.case import (
     Case,

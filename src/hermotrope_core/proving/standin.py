@@ -15,7 +15,7 @@ import msgspec
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, Demand, mode_demand, peak_demand, stage_ohm
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.heat import part_heats
+from hermotrope_core.hours.heat import part_heats
 from hermotrope_core.plan.case import Case, Converter, CutOff, Diode, Fuse, Lead, Linear, Mode, maybe, number
 from hermotrope_core.plan.spread import times
 from hermotrope_core.proving.gate import Ask

@@ -27,9 +27,9 @@ from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope_core.design import fitted
+from hermotrope_core.hours.ran import judged_run, taken
 from hermotrope_core.plan.case import Case, Duty, Mode, Segment, Source, Stage, number
 from hermotrope_core.plan.document import CaseError
-from hermotrope_core.ran import judged_run, taken
 from hermotrope_core.values.clock import seconds_until
 from hermotrope_core.values.figures import duration
 from hermotrope_core.values.quantity import QuantityError, parse

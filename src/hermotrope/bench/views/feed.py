@@ -35,13 +35,13 @@ from hermotrope_core.evidence import judgement_working
 from hermotrope_core.findings import Finding
 from hermotrope_core.findings.joining import how_to_measure
 from hermotrope_core.findings.voltage import ridden_by_child
+from hermotrope_core.hours.ran import judged_run
 from hermotrope_core.know.measure import FINDS
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import write_case
 from hermotrope_core.plan.inlets import fixed_by_standard
-from hermotrope_core.ran import judged_run
 from hermotrope_core.values.figures import duration
 from hermotrope_core.working import inlet_working, runtime_working
 

@@ -8,7 +8,7 @@ import msgspec
 
 from hermotrope_core.circuit.estimate import Range
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.duty_sums import duty_sums
+from hermotrope_core.hours.duty_sums import duty_sums
 from hermotrope_core.plan.case import Case, Known, Mode, number
 from hermotrope_core.values.figures import duration, figure, span
 

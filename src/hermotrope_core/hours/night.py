@@ -12,7 +12,7 @@ from math import inf
 import msgspec
 
 from hermotrope_core.circuit.discharge import run
-from hermotrope_core.job import charge_at
+from hermotrope_core.hours.job import charge_at
 from hermotrope_core.plan.case import Case, Duty, Segment, number
 from hermotrope_core.values.interpolate import at as look_up
 

@@ -9,9 +9,9 @@ import msgspec
 
 from hermotrope_core.circuit.discharge import Run, run
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.duty_sums import duty_sums
-from hermotrope_core.job import charge_at
-from hermotrope_core.night import ahead
+from hermotrope_core.hours.duty_sums import duty_sums
+from hermotrope_core.hours.job import charge_at
+from hermotrope_core.hours.night import ahead
 from hermotrope_core.plan.case import maybe, number
 
 MARGIN = 0.1
