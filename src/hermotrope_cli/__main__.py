@@ -13,7 +13,7 @@ from typing import Any, NoReturn
 from hermotrope_core.circuit.discharge import NeverEnds, run
 from hermotrope_core.circuit.netlist import netlist
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import check
+from hermotrope_core.judge.findings import check
 from hermotrope_core.plan.case import Case, planned
 from hermotrope_core.plan.document import LARGEST_BYTES, CaseError, finished, read_case, schema
 from hermotrope_core.readout import demand_named, findings_tree, point_tree, run_tree

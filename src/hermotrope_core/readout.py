@@ -6,12 +6,12 @@ from typing import Any
 
 import msgspec
 
-from hermotrope_core.cautions import cautions
 from hermotrope_core.circuit.discharge import Run
 from hermotrope_core.circuit.point import Demand, Point, mode_demand, peak_demand
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.evidence import sources_of
-from hermotrope_core.findings import Finding, verdict_of
+from hermotrope_core.judge.cautions import cautions
+from hermotrope_core.judge.evidence import sources_of
+from hermotrope_core.judge.findings import Finding, verdict_of
 from hermotrope_core.plan.case import Case, Mode
 
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from hermotrope_core.circuit.piece import collapse_emf, inverse, threshold
 from hermotrope_core.circuit.point import Demand, circuit_of, draw_of, lead_ohm, point, section_amps
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.working import inlet_working, runtime_working
+from hermotrope_core.judge.working import inlet_working, runtime_working
 from tests.support import case
 
 

@@ -6,7 +6,7 @@ import jsonpatch
 from django.test import SimpleTestCase
 
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import check, verdict_of
+from hermotrope_core.judge.findings import check, verdict_of
 from hermotrope_core.parts.wire import PARTS, fuse_opens_s, fuse_rating, safe_amps
 from hermotrope_core.plan.document import case_from, tree_of
 from hermotrope_core.values.quantity import awg_mm2

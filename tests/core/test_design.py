@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from hermotrope_core.circuit.estimate import estimate
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.design import BOARDS, converter_change, converter_for, fuse_for, topology_for, with_stages
-from hermotrope_core.findings import check
+from hermotrope_core.judge.cures import BOARDS, converter_change, converter_for, fuse_for, topology_for, with_stages
+from hermotrope_core.judge.findings import check
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Converter, Fuse, number
 from hermotrope_core.plan.document import case_from

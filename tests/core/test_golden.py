@@ -6,7 +6,7 @@ from django.test import SimpleTestCase
 
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import check, verdict_of
+from hermotrope_core.judge.findings import check, verdict_of
 from hermotrope_core.plan.document import case_from
 from tests.support import golden
 

@@ -13,7 +13,7 @@ from django.test import SimpleTestCase
 from hermotrope_cli.matching import answer
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import LOW_SOC, Situation
-from hermotrope_core.findings import check, verdict_of
+from hermotrope_core.judge.findings import check, verdict_of
 from hermotrope_core.match.build import held_way
 from hermotrope_core.match.groups import groups
 from hermotrope_core.match.judge import judge

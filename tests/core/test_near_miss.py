@@ -7,7 +7,7 @@ from typing import Any, get_args
 from django.test import SimpleTestCase
 
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import check
+from hermotrope_core.judge.findings import check
 from hermotrope_core.plan.case import Code
 from hermotrope_core.plan.document import case_from
 from tests.support import put, tree

@@ -8,14 +8,14 @@ from typing import Any
 import msgspec
 from django.test import SimpleTestCase
 
-from hermotrope_core.cautions import CATALOGUE, cautions, stops
-from hermotrope_core.choose import AREAS, NoChoice, choose, fuse_margins, lead_margins
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import check
 from hermotrope_core.hours.heat import part_heats
 from hermotrope_core.hours.standing import days_to_flat, switch_places
+from hermotrope_core.judge.cautions import CATALOGUE, cautions, stops
+from hermotrope_core.judge.choose import AREAS, NoChoice, choose, fuse_margins, lead_margins
+from hermotrope_core.judge.findings import check
+from hermotrope_core.judge.placement import problem, spots
 from hermotrope_core.know.adapters import chains, gaps, lead_to_make
-from hermotrope_core.placement import problem, spots
 from hermotrope_core.plan.case import Case, Connector, Converter, Fuse, KeepAlive, Lead, number
 from hermotrope_core.plan.document import case_from
 from tests.support import case, tree

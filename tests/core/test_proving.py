@@ -6,7 +6,7 @@ from math import inf
 from unittest import TestCase
 
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import check
+from hermotrope_core.judge.findings import check
 from hermotrope_core.plan.case import Case, planned
 from hermotrope_core.proving import (
     FAULTS,

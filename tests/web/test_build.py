@@ -14,7 +14,7 @@ from django.urls import reverse
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import check
+from hermotrope_core.judge.findings import check
 from hermotrope_core.plan.case import Fuse, Lead, Switch, number
 from tests.support import case
 

@@ -16,9 +16,9 @@ from django.core.management import call_command
 from django.test import TestCase
 
 from hermotrope.bench.models import Conversion
-from hermotrope_core.cautions import cautions, stops
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import check
+from hermotrope_core.judge.cautions import cautions, stops
+from hermotrope_core.judge.findings import check
 from hermotrope_core.match.groups import groups
 from hermotrope_core.match.search import search
 from hermotrope_core.plan.case import Case

@@ -12,10 +12,10 @@ from hermotrope.drawings.line import stage_detail, stage_title
 from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.wiring import wiring
 from hermotrope.shelf.models import Item
-from hermotrope_core.cautions import cautions, stops
-from hermotrope_core.choose import fuse_margins, lead_margins
 from hermotrope_core.hours.heat import HAND_HOT_C, part_heats
 from hermotrope_core.hours.standing import switch_places
+from hermotrope_core.judge.cautions import cautions, stops
+from hermotrope_core.judge.choose import fuse_margins, lead_margins
 from hermotrope_core.know.adapters import WIRED, Gap, centres_differ, chains, gaps, lead_to_make
 from hermotrope_core.plan.case import Case, Connector, Lead, Switch
 from hermotrope_core.values.figures import duration, figure

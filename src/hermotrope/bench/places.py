@@ -10,8 +10,8 @@ from hermotrope.bench.stages import designed
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import KINDS
-from hermotrope_core.design import fitted
-from hermotrope_core.placement import problem, spots
+from hermotrope_core.judge.cures import fitted
+from hermotrope_core.judge.placement import problem, spots
 from hermotrope_core.plan.case import Case, Converter, KeepAlive, Linear, Source, number
 
 MOST_TRAY = 60

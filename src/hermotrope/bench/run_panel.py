@@ -19,13 +19,13 @@ from hermotrope.drawings.ways import curves
 from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.estimate import QUICK_DRAWS, estimate
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import check, verdict_of
 from hermotrope_core.hours.economy import Side, payback, side_of
 from hermotrope_core.hours.job import charge_at, middle_wish, output_over_run
 from hermotrope_core.hours.long_run import leaking_runtime
 from hermotrope_core.hours.night import through_the_night
 from hermotrope_core.hours.sums import simple_sums
 from hermotrope_core.hours.swap import cautious_lasts, field_warnings, handover, recharge_seconds, swap_plan
+from hermotrope_core.judge.findings import check, verdict_of
 from hermotrope_core.match.judge import DEVICE_CODES
 from hermotrope_core.match.request import Request
 from hermotrope_core.match.search import search

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hermotrope.bench.feed import Feed
 from hermotrope.entry.typed import EditError
-from hermotrope_core.design import converter_for, fuse_for, keep_alive_change
+from hermotrope_core.judge.cures import converter_for, fuse_for, keep_alive_change
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import (
     Case,

@@ -13,8 +13,9 @@ from hermotrope.bench.matching import Ask
 from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
 from hermotrope.drawings.ways import curves, scales, term_bars
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.evidence import judgement_working
-from hermotrope_core.findings import Finding
+from hermotrope_core.judge.evidence import judgement_working
+from hermotrope_core.judge.findings import Finding
+from hermotrope_core.judge.working import runtime_working
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.groups import amount, common, groups
 from hermotrope_core.match.judge import Judged
@@ -23,7 +24,6 @@ from hermotrope_core.match.search import Matched
 from hermotrope_core.match.shelf import WORK, labour_kind
 from hermotrope_core.plan.case import Case, Converter, Diode, Linear, Resistor, number
 from hermotrope_core.values.figures import duration, figure, stated
-from hermotrope_core.working import runtime_working
 
 
 def id_of(way: Way) -> str:

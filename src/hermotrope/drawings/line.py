@@ -13,7 +13,7 @@ from hermotrope.drawings import numbers
 from hermotrope.drawings.letters import shorten
 from hermotrope_core.circuit.point import Demand, Point
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import LEVELS, Finding
+from hermotrope_core.judge.findings import LEVELS, Finding
 from hermotrope_core.plan.case import (
     Case,
     Connector,

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import msgspec
 
 from hermotrope.drawings.line import stage_kind
-from hermotrope_core.findings import Finding
+from hermotrope_core.judge.findings import Finding
 from hermotrope_core.plan.case import Case, number
 
 LEFT, RIGHT = 44.0, 496.0

@@ -9,7 +9,7 @@ from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.proving.keeping import readings_of, waivers_of
 from hermotrope.proving.models import BenchPlace, StepMark
-from hermotrope_core.cautions import stops
+from hermotrope_core.judge.cautions import stops
 from hermotrope_core.plan.case import at_temperature
 from hermotrope_core.proving import Ask, Gate, Progress, Reading, Told, Waiver, gates, progress, told_by
 from hermotrope_core.proving.gates import basis_of

@@ -20,7 +20,7 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import shown
 from hermotrope.proving.log_panel import TIME_KINDS, log_row, shown_log, warmth
 from hermotrope.proving.records import proved_of
-from hermotrope_core.cautions import stops
+from hermotrope_core.judge.cautions import stops
 from hermotrope_core.plan.difference import difference
 from hermotrope_core.plan.inlets import knows_sign
 from hermotrope_core.proving import FAULTS, Progress, applicable

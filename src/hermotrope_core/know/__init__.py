@@ -1,1 +1,1 @@
-"""How makers come to know: what a label means, what an old supply proves, what a reading gives, which contact is which."""
+"""How makers come to know: what a label means, what an old supply proves, what a reading gives, which pin is what."""

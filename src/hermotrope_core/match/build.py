@@ -10,8 +10,8 @@ import msgspec
 from msgspec.structs import force_setattr
 
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.design import fuse_at, fuse_for
-from hermotrope_core.findings.joining import CENTRE
+from hermotrope_core.judge.cures import fuse_at, fuse_for
+from hermotrope_core.judge.findings.joining import CENTRE
 from hermotrope_core.match.asked import asked, lead_area, least_and_most_amps, steady
 from hermotrope_core.match.chain import Chain, Facts, Reason, Strategy
 from hermotrope_core.match.shelf import WORK, Kit, Pack, Part, to_buy

@@ -13,9 +13,9 @@ import msgspec
 
 from hermotrope_core.circuit.point import Demand, Holder, holder_of, section_amps
 from hermotrope_core.circuit.situation import LOW_SOC, Situation
-from hermotrope_core.findings.finding import VOLT_TOLERANCE
-from hermotrope_core.findings.protection import HOT_REFUSE_K
 from hermotrope_core.hours.heat import kelvin_per_watt
+from hermotrope_core.judge.findings.finding import VOLT_TOLERANCE
+from hermotrope_core.judge.findings.protection import HOT_REFUSE_K
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.shelf import Pack, Part
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING

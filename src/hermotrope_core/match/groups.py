@@ -8,7 +8,7 @@ import jsonpatch
 import msgspec
 
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import Finding, check
+from hermotrope_core.judge.findings import Finding, check
 from hermotrope_core.match.build import Way, plain_way
 from hermotrope_core.match.chain import Reason
 from hermotrope_core.match.judge import at_device

@@ -9,8 +9,8 @@ import msgspec
 from hermotrope_core.circuit.discharge import Run
 from hermotrope_core.circuit.point import draw_of, mode_demand
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.design import keep_alive_change
-from hermotrope_core.findings import Finding, Verdict, check, verdict_of
+from hermotrope_core.judge.cures import keep_alive_change
+from hermotrope_core.judge.findings import Finding, Verdict, check, verdict_of
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.shelf import WORK, labour_kind, to_buy
 from hermotrope_core.parts.chemistry import CHEMISTRIES

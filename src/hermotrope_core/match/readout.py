@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from hermotrope_core.findings import Finding
+from hermotrope_core.judge.findings import Finding
 from hermotrope_core.match.build import plain_way
 from hermotrope_core.match.groups import WORDS, amount, groups
 from hermotrope_core.match.judge import Judged

@@ -8,8 +8,8 @@ harm; a bank that falls asleep under a light load is left out.
 
 from __future__ import annotations
 
-from hermotrope_core.findings.protection import HOT_CARE_K
 from hermotrope_core.hours.heat import kelvin_per_watt
+from hermotrope_core.judge.findings.protection import HOT_CARE_K
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.chain import Chain, Facts
 from hermotrope_core.match.shelf import WORK, labour_kind

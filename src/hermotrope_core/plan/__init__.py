@@ -1,1 +1,1 @@
-"""The document: a device, what feeds it, what lies between; how well each number is known; how it is read and told apart."""
+"""The document: a device, what feeds it, what lies between; how each number is known; how it is read and told apart."""

@@ -19,9 +19,9 @@ from hermotrope.drawings.schematic import schematic
 from hermotrope.drawings.wiring import wiring
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
-from hermotrope_core.choose import choose
 from hermotrope_core.circuit.netlist import netlist
-from hermotrope_core.findings.voltage import ridden_by_child
+from hermotrope_core.judge.choose import choose
+from hermotrope_core.judge.findings.voltage import ridden_by_child
 from hermotrope_core.know.adapters import CENTRES, centres_differ, gaps
 from hermotrope_core.plan.case import Case, Choice, Connector, Fuse, Lead, Stage, Switch, planned, questions
 

@@ -26,8 +26,8 @@ from hermotrope.drawings.line import stage_title
 from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
-from hermotrope_core.design import fitted
 from hermotrope_core.hours.ran import judged_run, taken
+from hermotrope_core.judge.cures import fitted
 from hermotrope_core.plan.case import Case, Duty, Mode, Segment, Source, Stage, number
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.values.clock import seconds_until

@@ -30,12 +30,13 @@ from hermotrope.proving.checklist import parts_context, steps_context
 from hermotrope.proving.log_panel import newest_log
 from hermotrope.proving.panel import prove_context, proved_rows
 from hermotrope.shelf.entries import pack_groups
-from hermotrope_core.cautions import cautions
-from hermotrope_core.evidence import judgement_working
-from hermotrope_core.findings import Finding
-from hermotrope_core.findings.joining import how_to_measure
-from hermotrope_core.findings.voltage import ridden_by_child
 from hermotrope_core.hours.ran import judged_run
+from hermotrope_core.judge.cautions import cautions
+from hermotrope_core.judge.evidence import judgement_working
+from hermotrope_core.judge.findings import Finding
+from hermotrope_core.judge.findings.joining import how_to_measure
+from hermotrope_core.judge.findings.voltage import ridden_by_child
+from hermotrope_core.judge.working import inlet_working, runtime_working
 from hermotrope_core.know.measure import FINDS
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
@@ -43,7 +44,6 @@ from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import write_case
 from hermotrope_core.plan.inlets import fixed_by_standard
 from hermotrope_core.values.figures import duration
-from hermotrope_core.working import inlet_working, runtime_working
 
 FULL = 1.0
 CAUTION_PLACES = {"source": "source", "device": "device", "stage": "path"}

@@ -12,11 +12,11 @@ from collections.abc import Iterator
 import msgspec
 
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import Finding
+from hermotrope_core.judge.findings import Finding
+from hermotrope_core.judge.working import Given, Step, Working, given, stage_givens
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Code, Converter, Mode
 from hermotrope_core.values.figures import digits, duration, figure
-from hermotrope_core.working import Given, Step, Working, given, stage_givens
 
 RULE = "a rule of the craft, taken as typical"
 

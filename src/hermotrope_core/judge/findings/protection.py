@@ -9,7 +9,8 @@ import msgspec
 
 from hermotrope_core.circuit.point import stage_ohm
 from hermotrope_core.circuit.situation import HALF_SOC, Look, Situation
-from hermotrope_core.design import (
+from hermotrope_core.hours.heat import kelvin_per_watt
+from hermotrope_core.judge.cures import (
     SHORT_A,
     Change,
     add,
@@ -22,9 +23,8 @@ from hermotrope_core.design import (
     switch_change,
     wire_amps_behind,
 )
-from hermotrope_core.findings.current import held, worst
-from hermotrope_core.findings.finding import Finding, above
-from hermotrope_core.hours.heat import kelvin_per_watt
+from hermotrope_core.judge.findings.current import held, worst
+from hermotrope_core.judge.findings.finding import Finding, above
 from hermotrope_core.parts.wire import FUSE_MARGIN, HOLDS_TIMES, PARTS, fuse_opens_s, safe_amps
 from hermotrope_core.plan.case import (
     Case,

@@ -7,8 +7,8 @@ from collections.abc import Callable, Iterator
 import msgspec
 
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.findings import current, joining, protection, surroundings, voltage
-from hermotrope_core.findings.finding import LEVELS, Finding, Level, Verdict, verdict_of
+from hermotrope_core.judge.findings import current, joining, protection, surroundings, voltage
+from hermotrope_core.judge.findings.finding import LEVELS, Finding, Level, Verdict, verdict_of
 from hermotrope_core.plan.naming import told
 
 __all__ = ["LEVELS", "RULES", "Finding", "Level", "Verdict", "check", "verdict_of"]

@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterable, Iterator
 
 from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, Demand, Holder, mode_demand
 from hermotrope_core.circuit.situation import HALF_SOC, Look, Situation
-from hermotrope_core.design import MARGIN, Change, converter_for, keep_alive_change, replace, switch_change
-from hermotrope_core.findings.finding import Finding, Level, above, below, outside_duty
+from hermotrope_core.judge.cures import MARGIN, Change, converter_for, keep_alive_change, replace, switch_change
+from hermotrope_core.judge.findings.finding import Finding, Level, above, below, outside_duty
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.plan.case import (
     Code,

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from hermotrope_core.circuit.situation import Look, Situation
-from hermotrope_core.design import add
-from hermotrope_core.findings.current import held, worst
-from hermotrope_core.findings.finding import Finding, Level
+from hermotrope_core.judge.cures import add
+from hermotrope_core.judge.findings.current import held, worst
+from hermotrope_core.judge.findings.finding import Finding, Level
 from hermotrope_core.know.adapters import joint_fit, stated_joints
 from hermotrope_core.know.bay import LOOK_ALIKES, BayError, plan_of
 from hermotrope_core.know.connectors import connector_words
