@@ -4,7 +4,7 @@ import os
 
 from django.core.wsgi import get_wsgi_application
 
-from hermotrope_core.record import warm
+from hermotrope_core.tell.record import warm
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "hermotrope.settings")
 warm()

@@ -16,7 +16,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import check
 from hermotrope_core.plan.case import Case, planned
 from hermotrope_core.plan.document import LARGEST_BYTES, CaseError, finished, read_case, schema
-from hermotrope_core.readout import demand_named, findings_tree, point_tree, run_tree
+from hermotrope_core.tell.readout import demand_named, findings_tree, point_tree, run_tree
 
 
 class _Parser(argparse.ArgumentParser):

@@ -8,7 +8,7 @@ from unittest import TestCase
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import check
 from hermotrope_core.plan.case import Case, planned
-from hermotrope_core.proving import (
+from hermotrope_core.prove import (
     FAULTS,
     Ask,
     Gate,
@@ -24,8 +24,8 @@ from hermotrope_core.proving import (
     refusal_of,
     told_by,
 )
-from hermotrope_core.proving.gates import basis_of
-from hermotrope_core.proving.progress import Progress, proved
+from hermotrope_core.prove.gates import basis_of
+from hermotrope_core.prove.progress import Progress, proved
 from hermotrope_core.values.quantity import QuantityError
 from tests.support import case, golden, ready
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from unittest import TestCase
 
+from hermotrope_core.build import box_label, changes, cut_list, parts_list, steps, way_back
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import planned
 from hermotrope_core.plan.difference import difference
-from hermotrope_core.sheet import box_label, changes, cut_list, parts_list, steps, way_back
 from tests.support import case
 
 BAY = {"size": "AA", "columns": 4, "slots": ["up", "down", "up", "down"]}

@@ -19,7 +19,7 @@ from hermotrope.drawings.window import window_gauge
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import Case, Connector, planned
 from hermotrope_core.plan.document import case_from
-from hermotrope_core.proving import gates
+from hermotrope_core.prove import gates
 from hermotrope_core.values.figures import figure, reach, stated
 from tests.support import case, golden, put, tree
 

@@ -16,7 +16,7 @@ from hermotrope.instruments.scpi import Instrument, InstrumentError, Lost, check
 from hermotrope.instruments.simulated import SimulatedBench
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import planned
-from hermotrope_core.proving import gates, judge
+from hermotrope_core.prove import gates, judge
 from tests.support import case, ready
 
 

@@ -24,8 +24,8 @@ from hermotrope.proving.models import Photo, ReadingRow, RunLogRow
 from hermotrope_core.circuit.simulate import samples
 from hermotrope_core.plan.case import Case, number, planned
 from hermotrope_core.plan.document import CaseError
-from hermotrope_core.proving import StandIn
-from hermotrope_core.record import read_record, write_record
+from hermotrope_core.prove import StandIn
+from hermotrope_core.tell.record import read_record, write_record
 from tests.support import case
 
 

@@ -16,6 +16,8 @@ from django.core.management import call_command
 from django.test import TestCase
 
 from hermotrope.bench.models import Conversion
+from hermotrope_core.build.reversal import changes, way_back
+from hermotrope_core.build.steps import steps
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cautions import cautions, stops
 from hermotrope_core.judge.findings import check
@@ -23,9 +25,7 @@ from hermotrope_core.match.groups import groups
 from hermotrope_core.match.search import search
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from, tree_of
-from hermotrope_core.proving.gates import gates
-from hermotrope_core.sheet.reversal import changes, way_back
-from hermotrope_core.sheet.steps import steps
+from hermotrope_core.prove.gates import gates
 from tests.shelves import request
 from tests.support import TESTS, case, golden
 

@@ -13,7 +13,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import Finding, check, verdict_of
 from hermotrope_core.judge.findings.voltage import volts_before_draw
 from hermotrope_core.plan.case import Case, Question, planned, questions
-from hermotrope_core.readout import demands
+from hermotrope_core.tell.readout import demands
 from hermotrope_core.values.figures import span
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from tsdownsample import MinMaxLTTBDownsampler
 
 from hermotrope_core.fit import Compared
-from hermotrope_core.runlog import COLUMNS, Array, RunLog
+from hermotrope_core.fit.runlog import COLUMNS, Array, RunLog
 
 POINTS = 1600
 """To draw, all columns together."""

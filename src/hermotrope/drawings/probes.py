@@ -6,7 +6,7 @@ import msgspec
 
 from hermotrope.drawings.line import stage_kind, stage_title
 from hermotrope_core.plan.case import Case
-from hermotrope_core.proving import Ask
+from hermotrope_core.prove import Ask
 
 WIDTH, HEIGHT = 620.0, 172.0
 TOP, BOTTOM = 44.0, 96.0

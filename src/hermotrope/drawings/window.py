@@ -6,8 +6,8 @@ from math import isfinite
 
 import msgspec
 
-from hermotrope_core.proving import Ask
-from hermotrope_core.proving.judge import written
+from hermotrope_core.prove import Ask
+from hermotrope_core.prove.judge import written
 
 WIDTH = 300.0
 INSET = 10.0

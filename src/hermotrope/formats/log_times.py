@@ -8,7 +8,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from hermotrope_core.runlog import Array
+from hermotrope_core.fit.runlog import Array
 
 CLOCK = re.compile(r"^(?:(\d+)[.d ])?(\d{1,3}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?\s*([AaPp][Mm])?$")
 DATE = re.compile(r"^(\d{1,4})([./-])(\d{1,2})\2(\d{1,4})$")

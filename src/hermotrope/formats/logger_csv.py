@@ -19,8 +19,8 @@ import msgspec
 import numpy as np
 
 from hermotrope.formats.log_times import CLOCK, DATE, STAMP, clocks_s, stamp_s, stamps_s
-from hermotrope_core.record import LogColumn, LogMapping, TimeKind
-from hermotrope_core.runlog import Array, Column, RunLog, clean
+from hermotrope_core.fit.runlog import Array, Column, RunLog, clean
+from hermotrope_core.tell.record import LogColumn, LogMapping, TimeKind
 
 LARGEST_BYTES = 100_000_000
 MOST_ROWS = 2_000_000

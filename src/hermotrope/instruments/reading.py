@@ -9,7 +9,7 @@ from math import inf, isinf
 
 from hermotrope.instruments.scpi import Instrument, InstrumentError
 from hermotrope.instruments.simulated import Role
-from hermotrope_core.proving import Ask
+from hermotrope_core.prove import Ask
 
 QUERIES = {
     "volts": "MEAS:VOLT:DC?",

@@ -10,7 +10,7 @@ from typing import Literal
 import msgspec
 
 from hermotrope.instruments.scpi import Instrument, InstrumentError
-from hermotrope_core.runlog import Column
+from hermotrope_core.fit.runlog import Column
 
 Kind = Literal["buffered", "polled"]
 POLL_S = 0.4

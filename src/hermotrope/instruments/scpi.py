@@ -12,7 +12,7 @@ from typing import Any
 import pyvisa
 from pyvisa.constants import StatusCode
 
-from hermotrope_core.proving.judge import OVERLOAD
+from hermotrope_core.prove.judge import OVERLOAD
 
 TIMEOUT_MS = 3000
 LONGEST_REPLY = 4_000_000

@@ -20,8 +20,8 @@ import msgspec
 from hermotrope_core.circuit.simulate import Sample, Simulation
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import Case
-from hermotrope_core.proving import Ask, StandIn, gates
-from hermotrope_core.proving.standin import Fault
+from hermotrope_core.prove import Ask, StandIn, gates
+from hermotrope_core.prove.standin import Fault
 
 Role = Literal["meter", "supply", "load", "logger"]
 ROLES: tuple[Role, ...] = ("meter", "supply", "load", "logger")

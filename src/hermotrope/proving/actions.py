@@ -15,9 +15,9 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import kept
 from hermotrope.proving.models import BenchPlace, PartMark, Photo, ReadingRow, Rehearsal, StepMark, WaiverRow
 from hermotrope.proving.pictures import encoded
+from hermotrope_core.build import Step
 from hermotrope_core.plan.spread import MEASURED_SPREAD
-from hermotrope_core.proving import applicable, refusal_of
-from hermotrope_core.sheet import Step
+from hermotrope_core.prove import applicable, refusal_of
 from hermotrope_core.values.fields import FIELDS
 
 LONGEST_NOTE, LONGEST_REASON = 500, 300

@@ -9,12 +9,12 @@ from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.proving.keeping import readings_of, waivers_of
 from hermotrope.proving.models import BenchPlace, StepMark
+from hermotrope_core.build import Step, steps
 from hermotrope_core.judge.cautions import stops
 from hermotrope_core.plan.case import at_temperature
-from hermotrope_core.proving import Ask, Gate, Progress, Reading, Told, Waiver, gates, progress, told_by
-from hermotrope_core.proving.gates import basis_of
-from hermotrope_core.proving.progress import newest, proved
-from hermotrope_core.sheet import Step, steps
+from hermotrope_core.prove import Ask, Gate, Progress, Reading, Told, Waiver, gates, progress, told_by
+from hermotrope_core.prove.gates import basis_of
+from hermotrope_core.prove.progress import newest, proved
 
 
 class Marked(NamedTuple):

@@ -13,8 +13,8 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import kept, stamp
 from hermotrope_core.circuit.simulate import samples
 from hermotrope_core.plan.case import planned
-from hermotrope_core.proving import Reading, StandIn
-from hermotrope_core.record import FORMAT, LogFile, Proved, Record, StepNote, packed
+from hermotrope_core.prove import Reading, StandIn
+from hermotrope_core.tell.record import FORMAT, LogFile, Proved, Record, StepNote, packed
 
 BY = "hand meter"
 LOG_EVERY_S = 5.0

@@ -18,8 +18,8 @@ from hermotrope.instruments.simulated import ROLES, Role, SimulatedBench
 from hermotrope.proving import logs
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.models import InstrumentName, Rehearsal, RunLogRow
+from hermotrope_core.fit.runlog import Column
 from hermotrope_core.plan.case import Case
-from hermotrope_core.runlog import Column
 
 Place = Literal["pack", "inlet", "both"]
 PLACES: dict[Place, tuple[Column, ...]] = {

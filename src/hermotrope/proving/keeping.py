@@ -12,10 +12,10 @@ import numpy as np
 
 from hermotrope.bench.models import Conversion
 from hermotrope.proving.models import ReadingRow, RunLogRow
-from hermotrope_core.proving import Reading, Waiver
-from hermotrope_core.proving.judge import OVERLOAD
-from hermotrope_core.record import OPEN_READING, LogMapping
-from hermotrope_core.runlog import COLUMNS, Remark, RunLog
+from hermotrope_core.fit.runlog import COLUMNS, Remark, RunLog
+from hermotrope_core.prove import Reading, Waiver
+from hermotrope_core.prove.judge import OVERLOAD
+from hermotrope_core.tell.record import OPEN_READING, LogMapping
 
 
 def kept(value: float) -> float:

@@ -18,11 +18,11 @@ from hermotrope_core.circuit.estimate import QUICK_DRAWS, estimate
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.fit import Fit, Found, compare, fit, fitted, shares_of_runtime
 from hermotrope_core.fit.result import Z90
+from hermotrope_core.fit.runlog import RunLog
 from hermotrope_core.plan.case import Case, at_temperature, number
 from hermotrope_core.plan.spread import MEASURED_SPREAD
-from hermotrope_core.proving.judge import written
-from hermotrope_core.record import LogMapping
-from hermotrope_core.runlog import RunLog
+from hermotrope_core.prove.judge import written
+from hermotrope_core.tell.record import LogMapping
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import digits, duration, figure
 from hermotrope_core.values.quantity import show

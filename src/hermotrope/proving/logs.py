@@ -21,7 +21,7 @@ from hermotrope.proving.keeping import arrays_kept, log_of, original_of, stamp
 from hermotrope.proving.models import LogChunk, ReadingRow, RunLogRow
 from hermotrope_core.fit import Fit, fit, fitted
 from hermotrope_core.plan.case import at_temperature
-from hermotrope_core.record import FitTaken, LogFile, LogMapping
+from hermotrope_core.tell.record import FitTaken, LogFile, LogMapping
 
 MOST_LOGS = 20
 

@@ -23,9 +23,9 @@ from hermotrope.proving.records import proved_of
 from hermotrope_core.judge.cautions import stops
 from hermotrope_core.plan.difference import difference
 from hermotrope_core.plan.inlets import knows_sign
-from hermotrope_core.proving import FAULTS, Progress, applicable
-from hermotrope_core.proving.judge import written
-from hermotrope_core.proving.progress import AskState
+from hermotrope_core.prove import FAULTS, Progress, applicable
+from hermotrope_core.prove.judge import written
+from hermotrope_core.prove.progress import AskState
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import duration, figure
 

@@ -26,7 +26,17 @@ from hermotrope.proving.models import (
     StepMark,
     WaiverRow,
 )
-from hermotrope_core.record import FORMAT, FitTaken, LogFile, PartNote, Proved, Record, StepNote, packed, read_record
+from hermotrope_core.tell.record import (
+    FORMAT,
+    FitTaken,
+    LogFile,
+    PartNote,
+    Proved,
+    Record,
+    StepNote,
+    packed,
+    read_record,
+)
 
 
 @transaction.atomic

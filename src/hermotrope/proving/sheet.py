@@ -11,9 +11,9 @@ from hermotrope.drawings.bay import bay_view
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.checklist import parts_context, steps_context
 from hermotrope.proving.log_panel import warmth
+from hermotrope_core.build import box_label, changes, cut_list, fed_bay, way_back
 from hermotrope_core.judge.cautions import cautions
-from hermotrope_core.proving.judge import written
-from hermotrope_core.sheet import box_label, changes, cut_list, fed_bay, way_back
+from hermotrope_core.prove.judge import written
 from hermotrope_core.values.figures import stated
 
 

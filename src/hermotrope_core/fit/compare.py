@@ -7,8 +7,8 @@ import numpy as np
 
 from hermotrope_core.circuit.point import point
 from hermotrope_core.circuit.simulate import Simulation
+from hermotrope_core.fit.runlog import COLUMNS, Array, Column, RunLog
 from hermotrope_core.plan.case import Case
-from hermotrope_core.runlog import COLUMNS, Array, Column, RunLog
 
 STEPS = 1500
 MOST_STEPS = 20_000

@@ -11,10 +11,10 @@ from scipy.optimize import brentq
 
 from hermotrope_core.circuit.point import Circuit, Demand, circuit_of, draw_of, mode_demand, point
 from hermotrope_core.fit.result import Found, judged
+from hermotrope_core.fit.runlog import Array
 from hermotrope_core.fit.sides import Sides
 from hermotrope_core.plan.case import Case, Mode, number
 from hermotrope_core.plan.spread import MEASURED_SPREAD, SPREAD, spread_of
-from hermotrope_core.runlog import Array
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import figure
 

@@ -9,10 +9,10 @@ from scipy.optimize import least_squares
 from hermotrope_core.circuit.point import Circuit, circuit_of
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.fit.result import Found, Parting, judged
+from hermotrope_core.fit.runlog import Array
 from hermotrope_core.fit.sides import Sides
 from hermotrope_core.plan.case import Case, number
 from hermotrope_core.plan.spread import spread_of
-from hermotrope_core.runlog import Array
 
 BLOCKS = 40
 PARTS_SHARE = 0.012

@@ -9,10 +9,10 @@ from hermotrope_core.circuit.point import circuit_of
 from hermotrope_core.fit.load import efficiency_found, load_found
 from hermotrope_core.fit.pack import fit_pack, gap_doubt, pack_found, starts_full, table_doubt
 from hermotrope_core.fit.result import Fit, Found, Parting
+from hermotrope_core.fit.runlog import Array, RunLog
 from hermotrope_core.fit.sides import Sides, sides_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, number
-from hermotrope_core.runlog import Array, RunLog
 from hermotrope_core.values.figures import duration, figure
 
 PLAUSIBLE = (0.25, 1.6)

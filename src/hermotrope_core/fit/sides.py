@@ -6,8 +6,8 @@ import msgspec
 import numpy as np
 
 from hermotrope_core.circuit.point import Circuit, circuit_of
+from hermotrope_core.fit.runlog import Array, RunLog
 from hermotrope_core.plan.case import Case
-from hermotrope_core.runlog import Array, RunLog
 
 MOST_BINS = 20_000
 

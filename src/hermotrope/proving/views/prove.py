@@ -25,9 +25,9 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.log_panel import as_chosen
 from hermotrope.proving.models import InstrumentName
 from hermotrope.proving.panel import prove_context, told_words
-from hermotrope_core.proving import read_reading, refusal_of
-from hermotrope_core.proving.judge import judge
-from hermotrope_core.record import write_record
+from hermotrope_core.prove import read_reading, refusal_of
+from hermotrope_core.prove.judge import judge
+from hermotrope_core.tell.record import write_record
 from hermotrope_core.values.quantity import QuantityError, parse
 
 View = Callable[..., HttpResponse]

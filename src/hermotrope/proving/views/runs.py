@@ -20,9 +20,9 @@ from hermotrope.proving.keeping import original_of
 from hermotrope.proving.log_panel import shown_log
 from hermotrope.proving.models import RunLogRow
 from hermotrope.proving.views.prove import answer, celsius_in, proving
-from hermotrope_core.proving import refusal_of
-from hermotrope_core.record import LogColumn, LogMapping, TimeKind
-from hermotrope_core.runlog import COLUMNS
+from hermotrope_core.fit.runlog import COLUMNS
+from hermotrope_core.prove import refusal_of
+from hermotrope_core.tell.record import LogColumn, LogMapping, TimeKind
 from hermotrope_core.values.quantity import QuantityError, parse
 
 MOST_INTERVAL_S = 3600.0

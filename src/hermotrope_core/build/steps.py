@@ -8,6 +8,8 @@ from typing import Literal
 
 import msgspec
 
+from hermotrope_core.build.cuts import STRIP_MM, cut_list
+from hermotrope_core.build.partslist import fed_bay, parts_list
 from hermotrope_core.know.adapters import centres_differ
 from hermotrope_core.know.connectors import connector_words, contacts_of
 from hermotrope_core.plan.case import (
@@ -25,8 +27,6 @@ from hermotrope_core.plan.case import (
 )
 from hermotrope_core.plan.inlets import Connector, fixed_by_standard, mains_like
 from hermotrope_core.plan.naming import endless, told
-from hermotrope_core.sheet.cuts import STRIP_MM, cut_list
-from hermotrope_core.sheet.partslist import fed_bay, parts_list
 from hermotrope_core.values.figures import figure
 
 Skill = Literal["none", "careful hands", "soldering", "a meter"]

@@ -18,7 +18,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.heat import part_heats
 from hermotrope_core.plan.case import Case, Converter, CutOff, Diode, Fuse, Lead, Linear, Mode, maybe, number
 from hermotrope_core.plan.spread import times
-from hermotrope_core.proving.gate import Ask
+from hermotrope_core.prove.gate import Ask
 
 Fault = Literal["reversed-leads", "set-point-high", "weak-pack", "sleepy-bank", "missing-fuse-link"]
 FAULTS: dict[Fault, str] = {

@@ -10,8 +10,8 @@ from hermotrope_core.hours.heat import HAND_HOT_C, RESISTOR_RISE_K, part_heats
 from hermotrope_core.judge.findings.protection import HOT_REFUSE_K
 from hermotrope_core.plan.case import CutOff, Fuse, Mode, Resistor, maybe, number
 from hermotrope_core.plan.spread import spread_of
-from hermotrope_core.proving.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, asleep, below
-from hermotrope_core.proving.loaded_gates import at_plug
+from hermotrope_core.prove.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, asleep, below
+from hermotrope_core.prove.loaded_gates import at_plug
 from hermotrope_core.values.figures import duration, figure
 
 AMPS_A = 0.003

@@ -7,8 +7,8 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.proving.gate import Ask, Gate
-from hermotrope_core.proving.judge import Judgement, judge
+from hermotrope_core.prove.gate import Ask, Gate
+from hermotrope_core.prove.judge import Judgement, judge
 
 State = Literal["open", "passed", "failed", "waived", "locked"]
 

@@ -12,11 +12,11 @@ from typing import Any, Literal
 
 import msgspec
 
+from hermotrope_core.fit.runlog import Column, Remark
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import CaseError, case_from, refusal, tree_of
 from hermotrope_core.plan.document import warm as warm_case
-from hermotrope_core.proving.progress import Reading, Waiver
-from hermotrope_core.runlog import Column, Remark
+from hermotrope_core.prove.progress import Reading, Waiver
 from hermotrope_core.values.fields import FIELDS
 
 FORMAT = "hermotrope-record/1"

@@ -23,7 +23,7 @@ from hermotrope_core.plan.case import (
     number,
 )
 from hermotrope_core.plan.inlets import STANDARD, fixed_by_standard, knows_sign
-from hermotrope_core.proving.gate import (
+from hermotrope_core.prove.gate import (
     METER_LEADS_OHM,
     OPEN_OHM,
     PLUG_IN,

@@ -7,7 +7,7 @@ from math import inf, isfinite
 
 import msgspec
 
-from hermotrope_core.proving.gate import Ask, Level
+from hermotrope_core.prove.gate import Ask, Level
 from hermotrope_core.values.figures import duration, figure
 from hermotrope_core.values.quantity import QuantityError, parse
 

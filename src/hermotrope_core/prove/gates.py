@@ -10,11 +10,11 @@ import msgspec
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import Case, CutOff, Diode, Fuse, Lead, Linear, Resistor, Switch, maybe, number
 from hermotrope_core.plan.naming import told
-from hermotrope_core.proving.bench_gates import continuity, open_voltage, polarity, set_points
-from hermotrope_core.proving.device_gates import alarm, device, run_down, warm_parts
-from hermotrope_core.proving.gate import Ask, Gate
-from hermotrope_core.proving.judge import judge
-from hermotrope_core.proving.loaded_gates import dummy_load
+from hermotrope_core.prove.bench_gates import continuity, open_voltage, polarity, set_points
+from hermotrope_core.prove.device_gates import alarm, device, run_down, warm_parts
+from hermotrope_core.prove.gate import Ask, Gate
+from hermotrope_core.prove.judge import judge
+from hermotrope_core.prove.loaded_gates import dummy_load
 
 
 def gates(

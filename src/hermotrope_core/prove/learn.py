@@ -8,8 +8,8 @@ from hermotrope_core.circuit.point import Demand
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import Mode, Number
 from hermotrope_core.plan.spread import MEASURED_SPREAD, known_by
-from hermotrope_core.proving.device_gates import STARTS
-from hermotrope_core.proving.gate import Ask
+from hermotrope_core.prove.device_gates import STARTS
+from hermotrope_core.prove.gate import Ask
 from hermotrope_core.values.known import number
 
 SAME_SHARE = 0.02

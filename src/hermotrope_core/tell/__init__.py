@@ -1,0 +1,1 @@
+"""What is told to others: what the commands print, and the record."""
