@@ -11,8 +11,9 @@ from hermotrope_core.circuit.estimate import estimate
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import BOARDS, converter_change, converter_for, fuse_for, topology_for, with_stages
 from hermotrope_core.judge.findings import check
+from hermotrope_core.kinds.stages import Converter, Fuse
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Converter, Fuse, number
+from hermotrope_core.plan.case import number
 from hermotrope_core.plan.document import case_from
 from tests.support import case, tree
 

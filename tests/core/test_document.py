@@ -9,8 +9,9 @@ from typing import Any
 import msgspec
 from django.test import SimpleTestCase
 
+from hermotrope_core.kinds import inlets as inlets_module
+from hermotrope_core.kinds import stages as stages_module
 from hermotrope_core.plan import case as case_module
-from hermotrope_core.plan import inlets as inlets_module
 from hermotrope_core.plan.case import Value
 from hermotrope_core.plan.document import LARGEST_BYTES, CaseError, case_from, finished, read_case, schema, write_case
 from hermotrope_core.values.fields import FIELDS
@@ -126,7 +127,7 @@ class Glossary(SimpleTestCase):
     def test_every_field_of_the_document_is_in_it(self) -> None:
         fields = {
             name
-            for kind in (vars(case_module) | vars(inlets_module)).values()
+            for kind in (vars(case_module) | vars(inlets_module) | vars(stages_module)).values()
             if isinstance(kind, type) and issubclass(kind, Value | case_module.Known)
             for name in msgspec.structs.fields(kind) and [f.name for f in msgspec.structs.fields(kind)]
         }

@@ -8,7 +8,7 @@ from django.test import SimpleTestCase
 from hermotrope_core.circuit.discharge import NeverEnds, run
 from hermotrope_core.circuit.estimate import Z95, estimate, factors, normals
 from hermotrope_core.circuit.many import runs
-from hermotrope_core.circuit.point import CAUSES
+from hermotrope_core.kinds.effects import CAUSES
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from
 from hermotrope_core.plan.spread import inputs

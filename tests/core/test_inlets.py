@@ -8,12 +8,12 @@ import random
 
 from django.test import SimpleTestCase
 
+from hermotrope_core.kinds.inlets import CellBay, Connector, PinReading
 from hermotrope_core.know import bay, pins
 from hermotrope_core.know.bank import Plug, attempt, fed_from
 from hermotrope_core.know.bay import BayError, in_series, plan_of
 from hermotrope_core.know.pins import nets_of
 from hermotrope_core.plan.case import Port, Profile, RegulatedOutput, Source, planned
-from hermotrope_core.plan.inlets import CellBay, Connector, PinReading
 from tests.support import case
 
 

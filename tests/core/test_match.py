@@ -14,6 +14,7 @@ from hermotrope_cli.matching import answer
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import LOW_SOC, Situation
 from hermotrope_core.judge.findings import check, verdict_of
+from hermotrope_core.kinds.stages import Diode, Fuse, KeepAlive, Lead, Resistor
 from hermotrope_core.match.build import held_way
 from hermotrope_core.match.groups import groups
 from hermotrope_core.match.judge import judge
@@ -21,7 +22,7 @@ from hermotrope_core.match.rank import WISHES
 from hermotrope_core.match.request import Request, read_request
 from hermotrope_core.match.search import Limits, Matched, search
 from hermotrope_core.parts.wire import PARTS, safe_amps
-from hermotrope_core.plan.case import Code, Diode, Fuse, KeepAlive, Lead, Resistor, number
+from hermotrope_core.plan.case import Code, number
 from hermotrope_core.plan.document import CaseError, case_from
 from tests.shelves import request
 from tests.support import golden

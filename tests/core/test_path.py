@@ -15,8 +15,9 @@ from hermotrope_core.judge.cautions import CATALOGUE, cautions, stops
 from hermotrope_core.judge.choose import AREAS, NoChoice, choose, fuse_margins, lead_margins
 from hermotrope_core.judge.findings import check
 from hermotrope_core.judge.placement import problem, spots
+from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Lead
 from hermotrope_core.know.adapters import chains, gaps, lead_to_make
-from hermotrope_core.plan.case import Case, Connector, Converter, Fuse, KeepAlive, Lead, number
+from hermotrope_core.plan.case import Case, Connector, number
 from hermotrope_core.plan.document import case_from
 from tests.support import case, tree
 

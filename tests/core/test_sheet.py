@@ -96,7 +96,7 @@ class Difference(TestCase):
         self.assertEqual((only.place, only.term, only.now), ("path[2].output_v", "Set to", "9.000 V (measured)"))
         import msgspec
 
-        from hermotrope_core.plan.case import Switch
+        from hermotrope_core.kinds.stages import Switch
 
         longer = msgspec.structs.replace(old, path=(*old.path, Switch()))
         (only,) = difference(old, longer)

@@ -15,7 +15,8 @@ from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import check
-from hermotrope_core.plan.case import Fuse, Lead, Switch, number
+from hermotrope_core.kinds.stages import Fuse, Lead, Switch
+from hermotrope_core.plan.case import number
 from tests.support import case
 
 

@@ -18,7 +18,8 @@ from django.dispatch import Signal
 
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion, Revision
-from hermotrope_core.plan.case import FORMAT, Case, Conditions, Device, Duty, Mode, Segment, Source, Stage
+from hermotrope_core.kinds.stages import Stage
+from hermotrope_core.plan.case import FORMAT, Case, Conditions, Device, Duty, Mode, Segment, Source
 from hermotrope_core.plan.document import CaseError, case_from, tree_of
 
 Patch = Sequence[dict[str, Any]]

@@ -8,7 +8,6 @@ from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.ends import other_end
-from hermotrope.drawings.line import stage_detail, stage_title
 from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.wiring import wiring
 from hermotrope.shelf.models import Item
@@ -16,8 +15,9 @@ from hermotrope_core.hours.heat import HAND_HOT_C, part_heats
 from hermotrope_core.hours.standing import switch_places
 from hermotrope_core.judge.cautions import cautions, stops
 from hermotrope_core.judge.choose import fuse_margins, lead_margins
+from hermotrope_core.kinds.stages import Lead, Switch
 from hermotrope_core.know.adapters import WIRED, Gap, centres_differ, chains, gaps, lead_to_make
-from hermotrope_core.plan.case import Case, Connector, Lead, Switch
+from hermotrope_core.plan.case import Case, Connector
 from hermotrope_core.values.figures import duration, figure
 
 DELIBERATE = {
@@ -57,7 +57,7 @@ def build_context(conversion: Conversion, feed: Feed) -> dict[str, Any]:
 
 def name_of(case: Case, stage: int) -> str:
     part = case.path[stage]
-    return f"{stage_title(part)} {stage_detail(part)}".strip()
+    return f"{part.title} {part.detail}".strip()
 
 
 def _lead(case: Case, one: Any) -> dict[str, Any]:

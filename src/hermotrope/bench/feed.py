@@ -8,10 +8,11 @@ from typing import Any
 from hermotrope.drawings.chart import run_chart
 from hermotrope_core.circuit.discharge import Run, run
 from hermotrope_core.circuit.estimate import QUICK_DRAWS, Range, estimate
-from hermotrope_core.circuit.point import Demand, Point
+from hermotrope_core.circuit.point import Point
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import Finding, check, verdict_of
 from hermotrope_core.judge.findings.voltage import volts_before_draw
+from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.plan.case import Case, Question, planned, questions
 from hermotrope_core.tell.readout import demands
 from hermotrope_core.values.figures import span

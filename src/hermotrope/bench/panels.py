@@ -7,11 +7,11 @@ from typing import Any
 
 import msgspec
 
-from hermotrope.drawings.line import stage_kind, stage_title
-from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, connector_rows, row, rows
+from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, Row, connector_rows, row, rows
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.know.measure import HELPERS, helpers_for
-from hermotrope_core.plan.case import USES, Case, Mode, Source, Stage, Trait, maybe, number
+from hermotrope_core.plan.case import USES, Case, Mode, Source, Trait, maybe, number
 from hermotrope_core.values.quantity import show
 
 USE_WORDS: dict[Trait, str] = {
@@ -109,8 +109,8 @@ def panel_for(case: Case, key: str) -> Panel:
 
 
 def _stage_panel(case: Case, stage: Stage, index: int) -> Panel:
-    asked = rows(stage, STAGE_FIELDS[stage_kind(stage)], f"/path/{index - 2}")
-    return Panel(str(index), stage_title(stage), "stage", index - 2, helped(case, asked))
+    asked = rows(stage, stage.ROWS, f"/path/{index - 2}")
+    return Panel(str(index), stage.title, "stage", index - 2, helped(case, asked))
 
 
 def _source_panel(case: Case) -> Panel:

@@ -12,7 +12,6 @@ import msgspec
 from django.http import QueryDict
 
 from hermotrope.bench.feed import Feed
-from hermotrope.drawings.line import stage_detail, stage_title
 from hermotrope.drawings.output import output_over_time
 from hermotrope.drawings.ribbon import ribbon, sums_of
 from hermotrope.drawings.ways import curves
@@ -400,7 +399,7 @@ def shelf_parts() -> Iterator[Part]:
 
 def _line_words(case: Case) -> str:
     """A path in short, for a table."""
-    return ", ".join(f"{stage_title(one)} {stage_detail(one)}".strip() for one in case.path) or "directly"
+    return ", ".join(f"{one.title} {one.detail}".strip() for one in case.path) or "directly"
 
 
 def _night(feed: Feed) -> dict[str, str] | None:

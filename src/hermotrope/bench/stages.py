@@ -5,9 +5,7 @@ from __future__ import annotations
 from hermotrope.bench.feed import Feed
 from hermotrope.entry.typed import EditError
 from hermotrope_core.judge.cures import converter_for, fuse_for, keep_alive_change
-from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import (
-    Case,
+from hermotrope_core.kinds.stages import (
     Converter,
     CutOff,
     Diode,
@@ -18,9 +16,9 @@ from hermotrope_core.plan.case import (
     Resistor,
     Stage,
     Switch,
-    maybe,
-    number,
 )
+from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import Case, maybe, number
 
 FALLBACK_V = 12.0
 KEEP_ALIVE_A = 0.084

@@ -10,19 +10,19 @@ from typing import Any
 import msgspec
 
 from hermotrope.bench.matching import Ask
-from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
 from hermotrope.drawings.ways import curves, scales, term_bars
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.evidence import judgement_working
 from hermotrope_core.judge.findings import Finding
 from hermotrope_core.judge.working import runtime_working
+from hermotrope_core.kinds.stages import Converter, Diode, Linear, Resistor
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.groups import amount, common, groups
 from hermotrope_core.match.judge import Judged
 from hermotrope_core.match.rank import Ranked
 from hermotrope_core.match.search import Matched
 from hermotrope_core.match.shelf import WORK, labour_kind
-from hermotrope_core.plan.case import Case, Converter, Diode, Linear, Resistor, number
+from hermotrope_core.plan.case import Case, number
 from hermotrope_core.values.figures import duration, figure, stated
 
 
@@ -126,9 +126,9 @@ def _kind(stage: Converter | Linear) -> str:
 
 def part_words(name: str, stage: Any) -> str:
     """A part by its shelf name, or by what it is."""
-    kind = stage_kind(stage)
-    detail = stage_detail(stage) if kind not in ("converter", "linear") else ""
-    return name if name and kind in ("converter", "linear") else f"{stage_title(stage)} {detail}".strip()
+    kind = stage.kind
+    detail = stage.detail if kind not in ("converter", "linear") else ""
+    return name if name and kind in ("converter", "linear") else f"{stage.title} {detail}".strip()
 
 
 def runtime_words(judged: Judged) -> str:

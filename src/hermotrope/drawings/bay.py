@@ -6,8 +6,8 @@ from itertools import groupby
 
 import msgspec
 
+from hermotrope_core.kinds.inlets import CellBay
 from hermotrope_core.know.bay import LOOK_ALIKES, BayError, BayPlan, DummySize, cell_size, dummy_size, plan_of
-from hermotrope_core.plan.inlets import CellBay
 
 GAP_MM, EDGE_MM, ROW_GAP_MM = 5.0, 15.0, 12.0
 REACH_MM, STEP_MM = 3.0, 1.8

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
+from hermotrope_core.kinds.inlets import fixed_by_standard, knows_sign
 from hermotrope_core.plan.case import Connector, ConnectorKind
-from hermotrope_core.plan.inlets import fixed_by_standard, knows_sign
 
 
 class Contact(msgspec.Struct, frozen=True):

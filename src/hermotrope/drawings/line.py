@@ -11,25 +11,14 @@ import msgspec
 
 from hermotrope.drawings import numbers
 from hermotrope.drawings.letters import shorten
-from hermotrope_core.circuit.point import Demand, Point
+from hermotrope_core.circuit.point import Point
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import LEVELS, Finding
-from hermotrope_core.plan.case import (
-    Case,
-    Connector,
-    Converter,
-    CutOff,
-    Diode,
-    Fuse,
-    KeepAlive,
-    Lead,
-    Linear,
-    Resistor,
-    Stage,
-    number,
-)
+from hermotrope_core.kinds.effects import Demand
+from hermotrope_core.kinds.inlets import KIND_WORDS
+from hermotrope_core.kinds.stages import Converter, Linear
+from hermotrope_core.plan.case import Case, Connector, number
 from hermotrope_core.plan.case import maybe as maybe_number
-from hermotrope_core.plan.inlets import KIND_WORDS
 from hermotrope_core.values.figures import figure, stated
 
 WIDTH = 1236.0
@@ -41,16 +30,6 @@ CELLS_SHOWN = 6
 CELL_TOP, CELL_STEP, CELL_WIDTH = 94.0, 18.0, 80.0
 SAMPLES = 41
 NAME_SIZE = 14.0
-TITLES = {
-    "fuse": "Fuse",
-    "switch": "Switch",
-    "cut-off": "Cut-off",
-    "resistor": "Resistor",
-    "diode": "Diode",
-    "lead": "Lead",
-    "linear": "Linear regulator",
-    "keep-alive": "Keep-alive load",
-}
 HALF_PLAIN = 26.0
 HALF_GLYPH = {"converter": 54.0, "linear": 54.0, "lead": 34.0, "cut-off": 30.0}
 
@@ -107,41 +86,6 @@ class Line(msgspec.Struct, frozen=True):
     words: str
 
 
-def stage_kind(stage: Stage) -> str:
-    """The document's name of a stage."""
-    return str(type(stage).__struct_config__.tag)
-
-
-def stage_title(stage: Stage) -> str:
-    """A stage's name on the line."""
-    if isinstance(stage, Converter):
-        return {"trigger": "Trigger board", "inverter": "Inverter"}.get(
-            stage.topology, f"{stage.topology.capitalize()} converter"
-        )
-    return TITLES[stage_kind(stage)]
-
-
-def stage_detail(stage: Stage) -> str:
-    """The one figure that tells this stage from its like."""
-    match stage:
-        case Lead():
-            swap = ", swaps ±" if stage.swaps_polarity else ""
-            return f"{number(stage.length_m):g} m, {stated(number(stage.area_mm2), 'mm²', 3)}{swap}"
-        case Fuse():
-            return f"{number(stage.rating_a):g} A"
-        case CutOff():
-            return f"opens at {number(stage.trips_v):g} V"
-        case Resistor():
-            return stated(number(stage.resistance_ohm), "Ω")
-        case Diode():
-            return f"{stage.count} × {number(stage.forward_v):g} V"
-        case KeepAlive():
-            return f"draws {figure(number(stage.current_a), 'A')}"
-        case Converter() | Linear():
-            return f"set to {number(stage.output_v):g} V"
-    return ""
-
-
 def source_detail(case: Case) -> str:
     source = case.source
     if source is None:
@@ -157,7 +101,7 @@ def feed_line(
 ) -> Line:
     """Lay out the line of a case at an operating point (None while something is missing)."""
     count = len(case.path)
-    halves = [HALF_GLYPH.get(stage_kind(stage), HALF_PLAIN) for stage in case.path]
+    halves = [HALF_GLYPH.get(stage.kind, HALF_PLAIN) for stage in case.path]
     needed = 2 * sum(halves) + LEAST_GAP * (count + 1)
     width = max(WIDTH, SOURCE_LEFT + SOURCE_WIDTH + needed + DEVICE_GAP + DEVICE_WIDTH + MARGIN)
     device_left = width - MARGIN - DEVICE_WIDTH
@@ -203,7 +147,7 @@ def feed_line(
     x = first
     for i, (stage, half) in enumerate(zip(case.path, halves, strict=True)):
         x += space + half
-        words = (stage_kind(stage), stage_title(stage), stage_detail(stage))
+        words = (stage.kind, stage.title, stage.detail)
         stations.append(station(i + 2, i, words, (x, x - half, x + half)))
         x += half
     supply = case.device.supply

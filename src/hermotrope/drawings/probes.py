@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope.drawings.line import stage_kind, stage_title
 from hermotrope_core.plan.case import Case
 from hermotrope_core.prove import Ask
 
@@ -81,9 +80,9 @@ def probe_drawing(case: Case, ask: Ask) -> ProbeDrawing | None:
         Part(
             x=round(part_x[i], 1),
             number=i + 1,
-            kind=stage_kind(stage),
-            title=stage_title(stage),
-            across=stage_kind(stage) in ACROSS,
+            kind=stage.kind,
+            title=stage.title,
+            across=stage.kind in ACROSS,
             pale=i >= dead_from,
         )
         for i, stage in enumerate(case.path)

@@ -7,8 +7,8 @@ from html import escape
 import schemdraw
 from schemdraw import elements as elm
 
-from hermotrope.drawings.line import stage_detail, stage_title
-from hermotrope_core.plan.case import Case, Converter, CutOff, Diode, Fuse, KeepAlive, Lead, Linear, Stage, Switch
+from hermotrope_core.kinds.stages import Converter, CutOff, Diode, Fuse, KeepAlive, Lead, Linear, Stage, Switch
+from hermotrope_core.plan.case import Case
 
 schemdraw.use("svg")
 UNIT, HEIGHT = 2.6, 4.0
@@ -48,7 +48,7 @@ def _signs(case: Case, at: int) -> Signs:
 
 def _draw(drawing: schemdraw.Drawing, stage: Stage, back: tuple[float, float], signs: Signs) -> tuple[float, float]:
     """Draw a stage on from where the drawing stands; where the return conductor goes on from."""
-    words = _safe(f"{stage_title(stage)}\n{stage_detail(stage)}".strip())
+    words = _safe(f"{stage.title}\n{stage.detail}".strip())
     match stage:
         case Fuse():
             drawing += elm.Fuse().right().label(words)

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 import msgspec
 
-from hermotrope.drawings.line import stage_kind
 from hermotrope_core.judge.findings import Finding
 from hermotrope_core.plan.case import Case, number
 
@@ -37,7 +36,7 @@ def small_line(case: Case, findings: Sequence[Finding], unsure: bool) -> Strip:
     slot = (RIGHT - LEFT) / (count or 1)
     marks = []
     for i, stage in enumerate(case.path):
-        kind = stage_kind(stage)
+        kind = stage.kind
         held = f"{number(stage.output_v):g} V" if kind in ("converter", "linear") else ""  # type: ignore[union-attr]
         marks.append(Mark(kind, LEFT + slot * (i + 0.5), held))
     places = {i: mark.x for i, mark in enumerate(marks)}

@@ -7,24 +7,12 @@ from typing import Literal
 import msgspec
 
 from hermotrope.drawings.letters import lines
-from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
 from hermotrope_core.circuit.point import full_volts
+from hermotrope_core.kinds.inlets import KIND_WORDS
+from hermotrope_core.kinds.stages import Converter, Lead
 from hermotrope_core.know.connectors import contacts_of
-from hermotrope_core.parts.wire import safe_amps
-from hermotrope_core.plan.case import (
-    Case,
-    Connector,
-    Converter,
-    CutOff,
-    Fuse,
-    KeepAlive,
-    Lead,
-    Linear,
-    Switch,
-    number,
-)
-from hermotrope_core.plan.inlets import KIND_WORDS
-from hermotrope_core.values.figures import figure, reach
+from hermotrope_core.plan.case import Case, Connector, number
+from hermotrope_core.values.figures import reach
 
 TOP, BOTTOM = 96.0, 176.0
 """Where the plus and the minus conductor lie."""
@@ -116,10 +104,10 @@ def wiring(case: Case) -> Drawing | None:
         half = min(28.0, slot * 0.3)
         wires.append(_wire(left, x - half, swapped, mains=case.mains_at(i)))
         swaps = isinstance(stage, Lead) and stage.swaps_polarity
-        kind = "cord" if case.mains_at(i) and not isinstance(stage, Converter | Linear) else stage_kind(stage)
+        kind = "cord" if case.mains_at(i) and not stage.HOLDS else stage.kind
         flipped = swapped and kind not in BLOCKS
         topology = stage.topology if isinstance(stage, Converter) else ""
-        title, detail = stage_title(stage), stage_detail(stage)
+        title, detail = stage.title, stage.detail
         height = TITLE_Y - (LINE_HEIGHT if slot < TIGHT and i % 2 else 0.0)
         parts.append(Part(i + 1, kind, round(x, 1), title, height, detail, flipped, swaps, topology))
         swapped ^= swaps
@@ -177,33 +165,9 @@ def _short(name: str) -> str:
 def _line(case: Case, at: int) -> str:
     """What the builder must know of a part, in one line."""
     stage = case.path[at]
-    name = f"{stage_title(stage)} {stage_detail(stage)}".strip()
-    if case.mains_at(at) and not isinstance(stage, Converter | Linear):
-        return f"{stage_title(stage)}: a cord as bought; mains volts stand here, nothing is cut or made"
-    match stage:
-        case Fuse():
-            first = not any(isinstance(one, Fuse) for one in case.path[:at])
-            return f"{name}: within 20 cm of the pack's plus" if first else f"{name}: protects the wires behind it"
-        case Switch():
-            return f"{name}: in the plus conductor"
-        case CutOff():
-            return f"{name}: its minus goes to both sides"
-        case Lead():
-            safe = figure(safe_amps(number(stage.area_mm2)), "A", 2)
-            swap = "; PLUS AND MINUS SWAP HERE, mark both ends" if stage.swaps_polarity else ""
-            return f"{name}: two conductors, safe for {safe}{swap}"
-        case Converter() if stage.topology in ("buck", "boost", "buck-boost"):
-            most = (
-                f", gives {figure(number(stage.output_current_max_a), 'A', 2)} at most"
-                if stage.output_current_max_a
-                else ""
-            )
-            return f"{name}: set and measured unloaded, before the device is connected{most}"
-        case Converter() | Linear():
-            return f"{name}"
-        case KeepAlive():
-            return f"{name}: across plus and minus"
-    return name
+    if case.mains_at(at) and not stage.HOLDS:
+        return f"{stage.title}: a cord as bought; mains volts stand here, nothing is cut or made"
+    return stage.mounted(case.place(at))
 
 
 def _pack(case: Case) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from hermotrope.entry.typed import Edit
-from hermotrope_core.plan.inlets import Connector, knows_sign
+from hermotrope_core.kinds.inlets import Connector, knows_sign
 
 OTHER_CONNECTOR = ("kind", "outer_mm", "inner_mm", "pin_count", "gender")
 """Another of these is another connector."""

@@ -7,11 +7,11 @@ from collections.abc import Sequence
 import msgspec
 
 from hermotrope.entry.typed import FLAGS, KNOWN_BY, TABLES, shown
+from hermotrope_core.kinds.inlets import KIND_WORDS, fixed_by_standard, mains_like
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.case import Connector, Known, Mode, Value
 from hermotrope_core.plan.document import WHOLE_NUMBERS
-from hermotrope_core.plan.inlets import KIND_WORDS, fixed_by_standard, mains_like
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.quantity import EXAMPLES
 
@@ -112,41 +112,6 @@ TABLE_EXAMPLES = {
 }
 OPTIONAL = {"ends", "stands_for", "gender", "charges_chemistry", "cell_size"}
 """Choices that may be left open again."""
-STAGE_FIELDS = {
-    "lead": ("length_m", "area_mm2", "swaps_polarity", "bought"),
-    "fuse": ("rating_a", "rating_v", "resistance_ohm", "built_in"),
-    "switch": ("rating_v", "resistance_ohm", "built_in"),
-    "cut-off": ("trips_v", "built_in"),
-    "resistor": ("resistance_ohm", "rating_w"),
-    "diode": ("forward_v", "count"),
-    "keep-alive": ("current_a",),
-    "converter": (
-        "topology",
-        "output_v",
-        "efficiency",
-        "quiescent_w",
-        "input_min_v",
-        "input_max_v",
-        "headroom_v",
-        "in_dropout",
-        "output_current_max_a",
-        "thermal_k_per_w",
-        "thermal_enclosure",
-        "adjusts_from_v",
-        "adjusts_to_v",
-        "takes_back_feed",
-        "built_in",
-    ),
-    "linear": (
-        "output_v",
-        "dropout_v",
-        "quiescent_a",
-        "output_current_max_a",
-        "thermal_k_per_w",
-        "thermal_enclosure",
-        "built_in",
-    ),
-}
 SOURCE_FIELDS = (
     "name",
     "chemistry",

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from hermotrope.bench.models import Conversion
-from hermotrope.drawings.line import stage_kind
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.models import PartMark
 from hermotrope.shelf.models import Item
@@ -49,7 +48,7 @@ def parts_context(conversion: Conversion) -> dict[str, Any]:
 def _kinds(conversion: Conversion) -> set[str]:
     """The kinds of the shelf under which the parts of a case may stand."""
     named = {"converter": "converter", "lead": "lead", "fuse": "fuse"}
-    return {"source", *(named.get(stage_kind(stage), "stage") for stage in conversion.case.path)}
+    return {"source", *(named.get(stage.kind, "stage") for stage in conversion.case.path)}
 
 
 def _on_shelf(conversion: Conversion, line: PartLine, shelf: list[tuple[Item, Any]]) -> Item | None:

@@ -21,8 +21,8 @@ from hermotrope.proving.keeping import shown
 from hermotrope.proving.log_panel import TIME_KINDS, log_row, shown_log, warmth
 from hermotrope.proving.records import proved_of
 from hermotrope_core.judge.cautions import stops
+from hermotrope_core.kinds.inlets import knows_sign
 from hermotrope_core.plan.difference import difference
-from hermotrope_core.plan.inlets import knows_sign
 from hermotrope_core.prove import FAULTS, Progress, applicable
 from hermotrope_core.prove.judge import written
 from hermotrope_core.prove.progress import AskState

@@ -6,12 +6,12 @@ from typing import Any
 
 import msgspec
 
-from hermotrope.drawings.line import stage_detail, stage_kind, stage_title
-from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, STAGE_FIELDS, Row, connector_rows, rows
+from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, Row, connector_rows, rows
 from hermotrope_core.circuit.point import full_volts, rated_wh
+from hermotrope_core.kinds.stages import Converter, Fuse, Lead, Stage
 from hermotrope_core.know.adapters import BARE, live_end
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Converter, Fuse, Lead, Source, Stage, maybe, number
+from hermotrope_core.plan.case import Source, maybe, number
 from hermotrope_core.plan.document import CaseError, refusal
 from hermotrope_core.values.figures import figure, reach, stated
 
@@ -60,8 +60,8 @@ def summary(part: Part) -> str:
         fixed = f" to {number(part.output_v):g} V" if part.topology in ("trigger", "inverter") else ""
         return f"{part.topology}{fixed}{takes}{gives}"
     if not isinstance(part, Source):
-        title = "" if isinstance(part, Lead | Fuse) else stage_title(part)
-        return f"{title} {stage_detail(part)}{_ends(part)}".strip()
+        title = "" if isinstance(part, Lead | Fuse) else part.title
+        return f"{title} {part.detail}{_ends(part)}".strip()
     low, high = span(part)
     volts = f"{stated(high, 'V')} port" if part.regulated_output else reach(low, high, "V")
     return f"{volts}, {figure(rated_wh(part), 'Wh')}"
@@ -102,7 +102,7 @@ def item_groups(part: Part) -> list[tuple[str, tuple[Row, ...]]]:
     if part is None:
         return []
     if not isinstance(part, Source):
-        stage = [("What it is", rows(part, STAGE_FIELDS[stage_kind(part)], ""))]
+        stage = [("What it is", rows(part, part.ROWS, ""))]
         if isinstance(part, Lead):
             stage += [
                 ("Towards the source", connector_rows(part.source_end, "/source_end")),

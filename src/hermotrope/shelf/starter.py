@@ -8,7 +8,8 @@ from typing import Any
 
 import msgspec
 
-from hermotrope_core.plan.case import Conditions, Device, Duty, Source, Stage
+from hermotrope_core.kinds.stages import Stage
+from hermotrope_core.plan.case import Conditions, Device, Duty, Source
 
 DATA = Path(__file__).parent / "data"
 

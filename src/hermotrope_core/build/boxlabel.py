@@ -6,12 +6,13 @@ import msgspec
 
 from hermotrope_core.circuit.point import rated_wh
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, knows_sign
+from hermotrope_core.kinds.stages import Converter, Fuse, Linear
 from hermotrope_core.know.pins import nets_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.parts.wire import FUSE_MARGIN
-from hermotrope_core.plan.case import Converter, Fuse, Linear, Source, maybe, number
-from hermotrope_core.plan.inlets import Connector, fixed_by_standard, knows_sign
+from hermotrope_core.plan.case import Source, maybe, number
 from hermotrope_core.values.figures import digits, figure
 
 

@@ -4,19 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.plan.case import (
-    Case,
-    Converter,
-    CutOff,
-    Diode,
-    Fuse,
-    KeepAlive,
-    Lead,
-    Linear,
-    Resistor,
-    Switch,
-    number,
-)
+from hermotrope_core.kinds.stages import Lead
+from hermotrope_core.plan.case import Case, number
 
 ALLOW_MM = 20.0
 """Added to each conductor for its two joints."""
@@ -45,34 +34,20 @@ def cut_list(case: Case) -> tuple[Cut, ...]:
         part = f"part {i + 1}"
         if case.mains_at(i) or getattr(stage, "built_in", False) or getattr(stage, "bought", False):
             continue  # nobody cuts what carries mains volts, nor what is bought as one piece
-        match stage:
-            case Lead():
-                area = number(stage.area_mm2)
-                length = 1000.0 * number(stage.length_m) + ALLOW_MM
-                far = "−" if stage.swaps_polarity else "+"
-                other = "+" if stage.swaps_polarity else "−"
-                cuts.append(
-                    Cut(f"{part}, plus conductor", 1, length, area, STRIP_MM, f"+ at the source, {far} at the device")
-                )
-                cuts.append(
-                    Cut(
-                        f"{part}, minus conductor", 1, length, area, STRIP_MM, f"− at the source, {other} at the device"
-                    )
-                )
-            case Fuse():
-                near = "within 20 cm of the pack’s plus" if not any(isinstance(s, Fuse) for s in case.path[:i]) else ""
-                cuts.append(Cut(f"{part}, fuse holder’s tails", 2, TAIL_MM, area, STRIP_MM, f"+, {near}".rstrip(", ")))
-            case Switch() | Resistor() | Diode():
-                cuts.append(Cut(f"{part}, tails", 2, TAIL_MM, area, STRIP_MM, "+"))
-            case Converter() if stage.topology == "inverter":
-                cuts.append(Cut(f"{part}, in", 2, TAIL_MM, area, STRIP_MM, "+ and −"))
-            case Converter() | Linear() | CutOff():
-                count, mark = (2, "+ and −, IN") if case.mains_at(i + 1) else (4, "+ and −, IN and OUT")
-                cuts.append(
-                    Cut(f"{part}, in and out" if count == 4 else f"{part}, in", count, TAIL_MM, area, STRIP_MM, mark)
-                )
-            case KeepAlive():
-                cuts.append(Cut(f"{part}, across plus and minus", 2, TAIL_MM, area, STRIP_MM, "+ and −"))
+        tails = stage.tails(case.place(i))
+        if tails is not None:
+            cuts.append(Cut(f"{part}, {tails.what}", tails.count, TAIL_MM, area, STRIP_MM, tails.mark))
+        if isinstance(stage, Lead):
+            area = number(stage.area_mm2)
+            length = 1000.0 * number(stage.length_m) + ALLOW_MM
+            far = "−" if stage.swaps_polarity else "+"
+            other = "+" if stage.swaps_polarity else "−"
+            cuts.append(
+                Cut(f"{part}, plus conductor", 1, length, area, STRIP_MM, f"+ at the source, {far} at the device")
+            )
+            cuts.append(
+                Cut(f"{part}, minus conductor", 1, length, area, STRIP_MM, f"− at the source, {other} at the device")
+            )
     return tuple(cuts)
 
 

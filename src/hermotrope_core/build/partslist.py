@@ -4,26 +4,19 @@ from __future__ import annotations
 
 import msgspec
 
+from hermotrope_core.kinds.inlets import CellBay
+from hermotrope_core.kinds.stages import (
+    Converter,
+    Fuse,
+    Lead,
+    Linear,
+    Stage,
+)
 from hermotrope_core.know.adapters import gaps, lead_to_make
 from hermotrope_core.know.bay import BayError, dummy_size, plan_of
 from hermotrope_core.know.connectors import connector_words
-from hermotrope_core.plan.case import (
-    Case,
-    Converter,
-    CutOff,
-    Diode,
-    Fuse,
-    KeepAlive,
-    Lead,
-    Linear,
-    Resistor,
-    Stage,
-    Switch,
-    maybe,
-    number,
-)
-from hermotrope_core.plan.inlets import CellBay
-from hermotrope_core.values.figures import figure, stated
+from hermotrope_core.plan.case import Case, maybe, number
+from hermotrope_core.values.figures import stated
 
 BARE_ENDS = ("terminals", "leads")
 MAINS_CORD = ("Mains cord", "as bought, with a mark of approval: nobody makes one")
@@ -49,7 +42,7 @@ def parts_list(case: Case) -> tuple[PartLine, ...]:
         return ()
     lines = [PartLine("source", source.name, _pack(case), 1, price=maybe(source.price), is_source=True)]
     lines += [
-        PartLine(f"stage-{i}", *(MAINS_CORD if _is_cord(case, i) else _stage_words(stage)), 1, stage)
+        PartLine(f"stage-{i}", *(MAINS_CORD if _is_cord(case, i) else stage.part), 1, stage)
         for i, stage in enumerate(case.path)
         if not getattr(stage, "built_in", False)
     ]
@@ -76,33 +69,6 @@ def _pack(case: Case) -> str:
     assert source is not None
     charge, flat = stated(number(source.capacity_ah), "Ah"), number(source.cutoff_v)
     return f"{source.cells_in_series} in series, {charge}, cut-off {flat:g} V"
-
-
-def _stage_words(stage: Stage) -> tuple[str, str]:
-    match stage:
-        case Lead():
-            swap = ", plus and minus exchanged" if stage.swaps_polarity else ""
-            return "Twin lead", f"{number(stage.length_m):g} m, 2 × {stated(number(stage.area_mm2), 'mm²', 3)}{swap}"
-        case Fuse():
-            return "Fuse link", f"{number(stage.rating_a):g} A"
-        case Switch():
-            return "Switch", "single pole, rated for the direct current and volts here"
-        case CutOff():
-            return "Low-voltage cut-off", f"opens at {number(stage.trips_v):g} V"
-        case Resistor():
-            watts = f", {stated(number(stage.rating_w), 'W')}" if stage.rating_w is not None else ""
-            return "Resistor", f"{stated(number(stage.resistance_ohm), 'Ω')}{watts}"
-        case Diode():
-            return "Diode", f"{stage.count} in series, {number(stage.forward_v):g} V each"
-        case Converter():
-            most = (
-                f", {stated(number(stage.output_current_max_a), 'A')}" if stage.output_current_max_a is not None else ""
-            )
-            return f"{stage.topology.capitalize()} converter", f"set to {number(stage.output_v):g} V{most}"
-        case Linear():
-            return "Linear regulator", f"{number(stage.output_v):g} V, on a heat sink"
-        case KeepAlive():
-            return "Keep-alive load", f"draws {figure(number(stage.current_a), 'A', 2)}"
 
 
 def _ends(case: Case) -> list[PartLine]:

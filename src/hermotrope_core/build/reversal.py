@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from hermotrope_core.plan.case import Case, Lead
+from hermotrope_core.kinds.stages import Lead
+from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.naming import endless
 
 CUT_KINDS = ("leads", "terminals", "pins")

@@ -4,34 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from hashlib import sha1
-from typing import Literal
 
 import msgspec
 
 from hermotrope_core.build.cuts import STRIP_MM, cut_list
 from hermotrope_core.build.partslist import fed_bay, parts_list
+from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, mains_like
+from hermotrope_core.kinds.stage import Skill, Work
+from hermotrope_core.kinds.stages import Fuse, Lead
 from hermotrope_core.know.adapters import centres_differ
 from hermotrope_core.know.connectors import connector_words, contacts_of
-from hermotrope_core.plan.case import (
-    Case,
-    Converter,
-    CutOff,
-    Diode,
-    Fuse,
-    KeepAlive,
-    Lead,
-    Linear,
-    Resistor,
-    Switch,
-    number,
-)
-from hermotrope_core.plan.inlets import Connector, fixed_by_standard, mains_like
+from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.naming import endless, told
-from hermotrope_core.values.figures import figure
 
-Skill = Literal["none", "careful hands", "soldering", "a meter"]
 CUT_MIN = 2.0
 """Minutes for each wire cut, stripped and marked (typical)."""
+
+
+MAINS_CORD = Work(
+    "as bought",
+    "The device’s own cord, or one with a mark of approval, from socket to socket. Nothing is cut, made or opened.",
+    2,
+    "none",
+    "Mains volts stand here: a qualified person does anything but plugging in.",
+)
 
 
 class Step(msgspec.Struct, frozen=True):
@@ -90,127 +86,12 @@ def _before(case: Case) -> Iterator[Step]:
 
 
 def _parts(case: Case) -> Iterator[Step]:
-    first_fuse = next((i for i, stage in enumerate(case.path) if isinstance(stage, Fuse)), None)
     for i, stage in enumerate(case.path):
-        n = i + 1
         if getattr(stage, "built_in", False):
             continue
-        match stage:
-            case _ if case.mains_at(i) and not isinstance(stage, Converter | Linear):
-                yield Step(
-                    f"mains-{i}",
-                    f"Part {n}: as bought",
-                    "The device’s own cord, or one with a mark of approval, from socket to socket. Nothing is cut, made or opened.",
-                    2,
-                    "none",
-                    "Mains volts stand here: a qualified person does anything but plugging in.",
-                )
-            case Fuse():
-                where = "Within 20 cm of the pack’s plus. " if i == first_fuse else "In the plus conductor. "
-                yield Step(
-                    f"fuse-{i}",
-                    f"Part {n}: the fuse holder",
-                    where
-                    + f"Solder and sleeve both tails; leave the {number(stage.rating_a):g} A link out until you prove.",
-                    15,
-                    "soldering",
-                    "The pack stays away until every joint is sleeved.",
-                )
-            case Switch():
-                yield Step(
-                    f"switch-{i}",
-                    f"Part {n}: the switch",
-                    "In the plus conductor; mark ON and OFF. Its rating is for direct current.",
-                    15,
-                    "soldering",
-                )
-            case CutOff():
-                yield Step(
-                    f"cut-off-{i}",
-                    f"Part {n}: the low-voltage cut-off",
-                    f"Its minus goes through to both sides. Set it to {number(stage.trips_v):g} V with a supply before it is joined.",
-                    20,
-                    "soldering",
-                )
-            case Resistor():
-                yield Step(
-                    f"resistor-{i}",
-                    f"Part {n}: the resistor",
-                    "In the plus conductor, free in the air: it is meant to get warm.",
-                    10,
-                    "soldering",
-                    "Nothing that melts or burns within a finger’s width.",
-                )
-            case Diode():
-                yield Step(
-                    f"diode-{i}",
-                    f"Part {n}: {stage.count} diode{'s' * (stage.count > 1)}",
-                    "The ring points to the device. Sleeve each one.",
-                    10,
-                    "soldering",
-                )
-            case Converter() if stage.topology == "inverter":
-                yield Step(
-                    f"converter-{i}",
-                    f"Part {n}: the inverter",
-                    "As bought, closed. Its outlet takes the device’s own adapter.",
-                    10,
-                    "none",
-                    "Its outlet is as dangerous as the wall’s: never open it; ask a qualified person.",
-                )
-            case Converter() | Linear() if case.mains_at(i):
-                yield Step(
-                    f"converter-{i}",
-                    f"Part {n}: the adapter, {number(stage.output_v):g} V",
-                    "As bought; its own plug goes into the inverter’s outlet, last of all.",
-                    5,
-                    "none",
-                    "Mains volts stand at its plug: closed, dry, and never opened.",
-                )
-            case Converter() | Linear():
-                kind = "trigger" if isinstance(stage, Converter) and stage.topology == "trigger" else "converter"
-                set_ = (
-                    "Do not connect the device yet: it is set unloaded when you prove."
-                    if kind == "converter"
-                    else "It asks the port for its volts when it is plugged in."
-                )
-                yield Step(
-                    f"converter-{i}",
-                    f"Part {n}: the {kind}, {number(stage.output_v):g} V",
-                    f"Mind IN and OUT, + and −. Into its box, with air and strain relief at both ends. {set_}",
-                    25,
-                    "soldering",
-                    "Fed the wrong way round it dies at once, and may take the device along.",
-                )
-            case KeepAlive():
-                yield Step(
-                    f"keep-alive-{i}",
-                    f"Part {n}: the keep-alive load",
-                    f"Across plus and minus; it draws {figure(number(stage.current_a), 'A', 2)} as long as the source is on.",
-                    10,
-                    "soldering",
-                )
-            case Lead() if stage.bought:
-                yield Step(
-                    f"lead-{i}",
-                    f"Part {n}: the lead",
-                    "As bought: plug it in, and tape or tie each joint so that it cannot come apart.",
-                    5,
-                    "none",
-                )
-            case Lead():
-                swap = (
-                    " Plus and minus exchange here: mark both ends and say so on the label."
-                    if stage.swaps_polarity
-                    else ""
-                )
-                yield Step(
-                    f"lead-{i}",
-                    f"Part {n}: the lead",
-                    f"Join it with solder and sleeve, crimp or lever connectors; twisted alone does not count.{swap}",
-                    15,
-                    "soldering",
-                )
+        place = case.place(i)
+        work, key = (MAINS_CORD, "mains") if place.mains and not stage.HOLDS else (stage.work(place), stage.WORK_KEY)
+        yield Step(f"{key}-{i}", f"Part {i + 1}: {work.name}", work.how, work.minutes, work.skill, work.caution)
 
 
 def _ends(case: Case) -> Iterator[Step]:

@@ -15,17 +15,8 @@ from math import inf, sqrt
 import msgspec
 
 from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, falls_at, inverse, last_emf
-from hermotrope_core.circuit.point import (
-    DEFAULT_OFF_DELAY_S,
-    Cause,
-    Circuit,
-    Demand,
-    Draw,
-    circuit_of,
-    draw_of,
-    mode_demand,
-    point,
-)
+from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, Circuit, Draw, circuit_of, draw_of, mode_demand, point
+from hermotrope_core.kinds.effects import Cause, Demand
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, maybe, number
 

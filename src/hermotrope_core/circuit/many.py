@@ -15,16 +15,8 @@ from typing import Any, ClassVar
 import numpy as np
 
 from hermotrope_core.circuit.discharge import GAUSS, NeverEnds
-from hermotrope_core.circuit.point import (
-    CAUSES,
-    DEFAULT_OFF_DELAY_S,
-    Cause,
-    Circuit,
-    Holder,
-    Stretch,
-    circuit_of,
-    mode_demand,
-)
+from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, Circuit, Stretch, circuit_of, mode_demand
+from hermotrope_core.kinds.effects import CAUSES, Cause, Holder
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, maybe, number
 

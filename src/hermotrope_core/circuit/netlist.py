@@ -18,14 +18,14 @@ from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.point import (
     DEFAULT_OFF_DELAY_S,
     Circuit,
-    Holder,
     Stretch,
     circuit_of,
     draw_of,
-    headroom,
     mode_demand,
 )
-from hermotrope_core.plan.case import Case, Converter, number
+from hermotrope_core.kinds.effects import Holder
+from hermotrope_core.kinds.stages import Converter
+from hermotrope_core.plan.case import Case, number
 from hermotrope_core.values.known import Table, maybe
 
 EDGE_S = 1e-3
@@ -153,7 +153,7 @@ class _Writer:
         if not isinstance(stage, Converter) or not stage.passes_on:
             return None
         below = holder.input_min_v if holder.passes_below_v is None else holder.passes_below_v
-        return below, headroom(stage), maybe(stage.input_min_v) or 0.0
+        return below, stage.headroom, maybe(stage.input_min_v) or 0.0
 
     def _floor(self, k: int) -> str:
         """Volts below which a constant-power draw is not followed: it has collapsed by then."""

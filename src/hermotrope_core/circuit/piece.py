@@ -10,7 +10,8 @@ from math import inf, log, sqrt
 
 import msgspec
 
-from hermotrope_core.circuit.point import CAUSES, Cause, Circuit, Demand, Draw, section_amps
+from hermotrope_core.circuit.point import Circuit, Draw, section_amps
+from hermotrope_core.kinds.effects import CAUSES, Cause, Demand
 from hermotrope_core.plan.case import Table
 
 HALLEY_CLOSE = 1e-5

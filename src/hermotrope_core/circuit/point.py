@@ -9,130 +9,17 @@ a constant-power (or constant-current) demand on the stretch before it.
 from __future__ import annotations
 
 from math import sqrt
-from typing import Literal
 
 import msgspec
 
+from hermotrope_core.kinds.effects import CAUSES, Cause, Demand, Element, Holder, Station, efficiency_of
+from hermotrope_core.kinds.stages import Converter, Stage
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import (
-    Case,
-    Converter,
-    CutOff,
-    Diode,
-    KeepAlive,
-    Lead,
-    Linear,
-    Mode,
-    Number,
-    RegulatedOutput,
-    Source,
-    Stage,
-    Table,
-    maybe,
-    number,
-)
+from hermotrope_core.plan.case import Case, Mode, RegulatedOutput, Source, Table, maybe, number
 from hermotrope_core.values.interpolate import at
 
-COPPER_OHM_M = 1.724e-8
-"""Resistivity of annealed copper at 20 °C (IEC 60028), ohm metre."""
-
-TYPICAL_HEADROOM_V, TYPICAL_HEADROOM = 1.0, 0.15
-"""Headroom of a step-down board that states none: volts, and at most this share of its output (typical)."""
 DEFAULT_OFF_DELAY_S = 30.0
 """Typical wait of a power bank before it switches off a port that draws too little, seconds."""
-
-Cause = Literal[
-    "pack cut-off",
-    "converter input too low",
-    "converter input too high",
-    "converter overload",
-    "dropout",
-    "device minimum",
-    "collapse",
-    "reserve",
-    "empty",
-    "auto-off",
-    "programme over",
-]
-CAUSES: tuple[Cause, ...] = (
-    "pack cut-off",
-    "converter input too low",
-    "converter input too high",
-    "converter overload",
-    "dropout",
-    "device minimum",
-    "collapse",
-    "reserve",
-    "empty",
-    "auto-off",
-    "programme over",
-)
-"""In the order in which they are named when several hold at once."""
-CAUSE_WORDS: dict[Cause, str] = {
-    "pack cut-off": "the pack’s cut-off opens",
-    "converter input too low": "the converter gets too few volts",
-    "converter input too high": "the converter gets too many volts",
-    "converter overload": "the converter is overloaded",
-    "dropout": "the regulator gets too few volts",
-    "device minimum": "the device gets too few volts",
-    "collapse": "the path cannot give the power",
-    "reserve": "the reserve is reached",
-    "empty": "the pack is empty",
-    "auto-off": "the bank switches off",
-    "programme over": "the programme is over",
-}
-"""What happens then, as a clause."""
-
-
-class Demand(msgspec.Struct, frozen=True, gc=False):
-    """What a stretch feeds at its far end: watts, amperes or ohms by `kind`."""
-
-    kind: Literal["power", "current", "resistance"]
-    value: float
-
-
-class Element(msgspec.Struct, frozen=True, gc=False):
-    """One plain stage of a stretch: `stage` is its index in the path, -1 for the source itself."""
-
-    stage: int
-    resistance_ohm: float
-    drop_v: float
-    trips_v: float | None = None
-    trips: Cause = "pack cut-off"
-    """What it is called when the volts entering it fall to `trips_v`."""
-    most_a: float | None = None
-    """Above this it is overloaded: a board that passes its input on."""
-
-
-class Holder(msgspec.Struct, frozen=True, gc=False):
-    """A stage that holds its output voltage; `stage` is its path index, -1 for a bank's own."""
-
-    stage: int
-    linear: bool
-    output_v: float
-    efficiency: float | Table
-    quiescent: float
-    """Watts for a converter, amperes for a linear regulator."""
-    input_min_v: float
-    """Below this its input is too low: its own limit, or output plus headroom or dropout."""
-    input_max_v: float | None
-    output_current_max_a: float | None
-    passes_below_v: float | None = None
-    """Below this input it passes the input on, less its headroom (`Circuit.falls_to`); None where it stops."""
-
-    @property
-    def low_cause(self) -> Cause:
-        return "dropout" if self.linear else "converter input too low"
-
-    def efficiency_at(self, amps: float) -> float:
-        """Efficiency (0 to 1) at an output current, linear between the table's rows."""
-        return self.efficiency if isinstance(self.efficiency, float) else at(self.efficiency, amps)
-
-    def demand(self, amps: float) -> Demand:
-        """What it asks of its input while it gives `amps`."""
-        if self.linear:
-            return Demand("current", amps + self.quiescent)
-        return Demand("power", self.output_v * amps / self.efficiency_at(amps) + self.quiescent)
 
 
 class Stretch(msgspec.Struct, frozen=True, gc=False):
@@ -202,18 +89,6 @@ class Draw(msgspec.Struct, frozen=True, gc=False):
         return self.given[0] if self.given else 0.0
 
 
-class Station(msgspec.Struct, frozen=True, gc=False):
-    """What one station sees: volts and amps on both sides, and the heat it makes, in watts."""
-
-    stage: int
-    """Path index; -1 the source, len(path) the device."""
-    volts_in: float
-    volts_out: float
-    amps_in: float
-    amps_out: float
-    heat_w: float
-
-
 class Point(msgspec.Struct, frozen=True, gc=False):
     """An operating point: the stations that carry current, and what is breached."""
 
@@ -242,18 +117,6 @@ class Point(msgspec.Struct, frozen=True, gc=False):
             if station.stage == stage:
                 return station
         raise LookupError(stage)
-
-
-def lead_ohm(length_m: float, area_mm2: float) -> float:
-    """Resistance of a two-conductor copper lead, out and back: 2 L rho / A, in ohms."""
-    return 2.0 * length_m * COPPER_OHM_M / (area_mm2 * 1e-6)
-
-
-def stage_ohm(stage: Stage) -> float:
-    """Series resistance of a plain stage in ohms (0 for a holder)."""
-    if isinstance(stage, Lead):
-        return lead_ohm(number(stage.length_m), number(stage.area_mm2))
-    return number(getattr(stage, "resistance_ohm", 0.0))
 
 
 def section_amps(volts: float, resistance_ohm: float, demand: Demand) -> float | None:
@@ -335,12 +198,6 @@ def _falling(holder: Holder, stage: Stage) -> Holder:
     return msgspec.structs.replace(holder, input_min_v=own, passes_below_v=holder.input_min_v)
 
 
-def _passing(i: int, stage: Converter) -> Element:
-    """The same board while it passes on: a drop of its headroom; its own draw is not counted, since it stands still."""
-    limits = {"trips_v": maybe(stage.input_min_v), "most_a": maybe(stage.output_current_max_a)}
-    return Element(i, 0.0, headroom(stage), trips="converter input too low", **limits)
-
-
 def rated_volts(source: Source) -> float:
     """The volts at which the pack's ampere-hours are meant: as stated, else its cells' nominal volts together."""
     return maybe(source.stated_at_v) or source.cells_in_series * CHEMISTRIES[source.chemistry].nominal_v
@@ -377,26 +234,15 @@ def _cut(
         close()
         holders.append(_bank_holder(source.regulated_output))
     for i, stage in enumerate(path):
-        if i in passing and isinstance(stage, Converter):
-            elements.append(_passing(i, stage))
-        elif isinstance(stage, Converter | Linear):
-            close()
-            holders.append(holder_of(i, stage))
-        elif isinstance(stage, Diode):
-            elements.append(Element(i, 0.0, number(stage.forward_v) * stage.count))
-        elif isinstance(stage, CutOff):
-            elements.append(Element(i, 0.0, 0.0, number(stage.trips_v)))
-        elif isinstance(stage, KeepAlive):
-            elements.append(Element(i, 0.0, 0.0))
-            shunts += number(stage.current_a)
+        holder = None if i in passing else stage.holder(i)
+        if holder is None:
+            elements.append(stage.element(i))
+            shunts += stage.shunt_a
         else:
-            elements.append(Element(i, stage_ohm(stage), 0.0))
+            close()
+            holders.append(holder)
     close()
     return tuple(stretches), tuple(holders)
-
-
-def _efficiency(given: Number | Table) -> float | Table:
-    return given if isinstance(given, tuple) else float(number(given))
 
 
 def _bank_holder(port: RegulatedOutput) -> Holder:
@@ -404,52 +250,11 @@ def _bank_holder(port: RegulatedOutput) -> Holder:
         stage=-1,
         linear=False,
         output_v=number(port.output_v),
-        efficiency=_efficiency(port.efficiency),
+        efficiency=efficiency_of(port.efficiency),
         quiescent=number(port.quiescent_w),
         input_min_v=0.0,
         input_max_v=None,
         output_current_max_a=maybe(port.output_current_max_a),
-    )
-
-
-def typical_headroom(output_v: float) -> float:
-    """Volts that a step-down board needs above its output where it does not say: 1 V, or 15 % of a low output."""
-    return min(TYPICAL_HEADROOM_V, TYPICAL_HEADROOM * output_v)
-
-
-def headroom(stage: Converter) -> float:
-    """Volts that a step-down board needs above its output: its own, or typical ones."""
-    stated = maybe(stage.headroom_v)
-    return typical_headroom(number(stage.output_v)) if stated is None else stated
-
-
-def holder_of(i: int, stage: Converter | Linear) -> Holder:
-    """A holding stage at path index `i`, ready for computing."""
-    output_v = number(stage.output_v)
-    limit = maybe(stage.output_current_max_a)
-    if isinstance(stage, Linear):
-        return Holder(
-            stage=i,
-            linear=True,
-            output_v=output_v,
-            efficiency=1.0,
-            quiescent=number(stage.quiescent_a),
-            input_min_v=output_v + number(stage.dropout_v),
-            input_max_v=None,
-            output_current_max_a=limit,
-        )
-    low = maybe(stage.input_min_v) or 0.0
-    if stage.topology == "buck":
-        low = max(low, output_v + headroom(stage))
-    return Holder(
-        stage=i,
-        linear=False,
-        output_v=output_v,
-        efficiency=_efficiency(stage.efficiency),
-        quiescent=number(stage.quiescent_w),
-        input_min_v=low,
-        input_max_v=maybe(stage.input_max_v),
-        output_current_max_a=limit,
     )
 
 

@@ -12,7 +12,6 @@ import msgspec
 
 from hermotrope_core.circuit.point import (
     DEFAULT_OFF_DELAY_S,
-    Cause,
     Circuit,
     Draw,
     Point,
@@ -21,6 +20,7 @@ from hermotrope_core.circuit.point import (
     mode_demand,
     point,
 )
+from hermotrope_core.kinds.effects import Cause
 from hermotrope_core.plan.case import Case, maybe, number
 
 SHORTEST_S = 1e-9

@@ -9,7 +9,6 @@ import msgspec
 from hermotrope_core.circuit.discharge import NeverEnds, Run, run
 from hermotrope_core.circuit.point import (
     Circuit,
-    Demand,
     Draw,
     Point,
     circuit_of,
@@ -21,9 +20,11 @@ from hermotrope_core.circuit.point import (
     point,
     unloaded_volts,
 )
+from hermotrope_core.kinds.effects import Demand
+from hermotrope_core.kinds.stages import Lead
 from hermotrope_core.parts.chemistry import CHEMISTRIES, Chemistry
 from hermotrope_core.parts.wire import safe_amps, warm_share
-from hermotrope_core.plan.case import Case, Lead, Mode, Source, maybe, number
+from hermotrope_core.plan.case import Case, Mode, Source, maybe, number
 
 LOW_SOC = 0.2
 """Charge at which limits are judged beside full: nearly empty, when currents are highest."""
@@ -252,8 +253,7 @@ class Situation:
             return self.source.name
         if stage == self.device_stage:
             return self.case.device.name
-        part = self.case.path[stage]
-        return str(getattr(part, "topology", None) or type(part).__struct_config__.tag)
+        return self.case.path[stage].called
 
     def at_demand_full(self, mode: Mode) -> Point:
         """Operating point of a mode on the pack fresh off the charger."""

@@ -9,10 +9,11 @@ import msgspec
 import numpy as np
 from scipy.optimize import brentq
 
-from hermotrope_core.circuit.point import Circuit, Demand, circuit_of, draw_of, mode_demand, point
+from hermotrope_core.circuit.point import Circuit, circuit_of, draw_of, mode_demand, point
 from hermotrope_core.fit.result import Found, judged
 from hermotrope_core.fit.runlog import Array
 from hermotrope_core.fit.sides import Sides
+from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.plan.case import Case, Mode, number
 from hermotrope_core.plan.spread import MEASURED_SPREAD, SPREAD, spread_of
 from hermotrope_core.values.fields import FIELDS

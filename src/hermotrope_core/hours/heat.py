@@ -5,8 +5,9 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.kinds.stages import Converter, Diode, Lead, Linear, Resistor
 from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING, CLOSED_K_PER_W, OPEN_K_PER_W
-from hermotrope_core.plan.case import Converter, Diode, Lead, Linear, Resistor, number
+from hermotrope_core.plan.case import number
 
 SOCS = (1.0, 0.75, 0.5, 0.25, 0.05)
 """Charges at which the heaviest mode is looked at, with the end of the run."""

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.circuit.point import Demand
 from hermotrope_core.circuit.situation import HALF_SOC, Situation
-from hermotrope_core.plan.case import Case, Converter, Fuse, KeepAlive, Linear, Switch
+from hermotrope_core.kinds.effects import Demand
+from hermotrope_core.kinds.stages import Fuse, Switch
+from hermotrope_core.plan.case import Case
 
 SECONDS_A_DAY = 86400.0
 
@@ -43,9 +44,8 @@ def switch_places(case: Case) -> tuple[Place, ...]:
     where = "behind the fuse at the pack" if first else "at the pack"
     found.append(_open_at(bare, first, where))
     for i, stage in enumerate(bare.path):
-        if isinstance(stage, Converter | Linear | KeepAlive):
-            name = stage.topology if isinstance(stage, Converter) else type(stage).__struct_config__.tag
-            found.append(_open_at(bare, i + 1, f"behind the {name}"))
+        if stage.DRAWS:
+            found.append(_open_at(bare, i + 1, f"behind the {stage.called}"))
     return tuple(found)
 
 

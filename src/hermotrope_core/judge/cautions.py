@@ -14,8 +14,9 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.circuit.point import rated_wh
+from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, Code, Converter, number
+from hermotrope_core.plan.case import Case, Code, number
 
 Level = Literal["note", "care", "stop"]
 Place = Literal["source", "device", "path", "build"]

@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.circuit.point import lead_ohm
 from hermotrope_core.circuit.situation import HALF_SOC, Situation
 from hermotrope_core.judge.cures import fuse_at, wire_amps_behind
 from hermotrope_core.judge.findings import protection
 from hermotrope_core.judge.findings.finding import Finding
+from hermotrope_core.kinds.lead import lead_ohm
+from hermotrope_core.kinds.stages import Converter, Fuse, Lead, Linear
 from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS, fuse_opens_s
-from hermotrope_core.plan.case import MOST_STAGES, Case, Converter, Fuse, Lead, Linear, maybe, number
+from hermotrope_core.plan.case import MOST_STAGES, Case, maybe, number
 from hermotrope_core.values.figures import figure
 
 AREAS = tuple(area for area, _ in PARTS.wire_safe_current_a_by_area_mm2 if area >= 0.14)

@@ -11,25 +11,14 @@ from typing import Any
 
 import msgspec
 
-from hermotrope_core.circuit.point import mode_demand, peak_demand, typical_headroom
+from hermotrope_core.circuit.point import mode_demand, peak_demand
 from hermotrope_core.circuit.situation import Look, Situation
+from hermotrope_core.kinds.converter import typical_headroom
+from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Lead, Linear, Stage, Switch
+from hermotrope_core.kinds.stages import CutOff as CutOffStage
 from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
 from hermotrope_core.parts.wire import fuse_rating, safe_amps
-from hermotrope_core.plan.case import (
-    MOST_STAGES,
-    Case,
-    Converter,
-    Fuse,
-    KeepAlive,
-    Known,
-    Lead,
-    Linear,
-    Stage,
-    Switch,
-    maybe,
-    number,
-)
-from hermotrope_core.plan.case import CutOff as CutOffStage
+from hermotrope_core.plan.case import MOST_STAGES, Case, Known, maybe, number
 
 MARGIN = 1.2
 """A chosen converter is rated at least this many times the heaviest mode's current."""

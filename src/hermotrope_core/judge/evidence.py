@@ -13,9 +13,11 @@ import msgspec
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import Finding
-from hermotrope_core.judge.working import Given, Step, Working, given, stage_givens
+from hermotrope_core.judge.working import Given, Working, given, stage_givens
+from hermotrope_core.kinds.stage import Step
+from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Code, Converter, Mode
+from hermotrope_core.plan.case import Code, Mode
 from hermotrope_core.values.figures import digits, duration, figure
 
 RULE = "a rule of the craft, taken as typical"

@@ -11,21 +11,8 @@ from collections.abc import Sequence
 import msgspec
 
 from hermotrope_core.circuit.point import full_volts
-from hermotrope_core.plan.case import (
-    MOST_STAGES,
-    Case,
-    Converter,
-    CutOff,
-    Diode,
-    Fuse,
-    KeepAlive,
-    Linear,
-    Resistor,
-    Stage,
-    Switch,
-    maybe,
-    number,
-)
+from hermotrope_core.kinds.stages import Converter, CutOff, Diode, Fuse, KeepAlive, Linear, Resistor, Stage, Switch
+from hermotrope_core.plan.case import MOST_STAGES, Case, maybe, number
 from hermotrope_core.values.figures import figure
 
 SAME_V = 0.05

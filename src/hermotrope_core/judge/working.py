@@ -6,36 +6,17 @@ from collections.abc import Iterator
 
 import msgspec
 
-from hermotrope_core.circuit.point import Demand, Point, Station, headroom, mode_demand, rated_wh, stage_ohm
+from hermotrope_core.circuit.point import Point, mode_demand, rated_wh
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.kinds.converter import holding_step
+from hermotrope_core.kinds.effects import Demand, Station
+from hermotrope_core.kinds.stage import Step
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import (
-    Case,
-    Converter,
-    CutOff,
-    Diode,
-    KeepAlive,
-    Known,
-    KnownBy,
-    Lead,
-    Linear,
-    Number,
-    Table,
-    number,
-)
+from hermotrope_core.plan.case import Case, Known, KnownBy, Number, Table, number
 from hermotrope_core.plan.spread import SPREAD, known_by
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import digits, duration, figure, stated
 from hermotrope_core.values.interpolate import at
-
-
-class Step(msgspec.Struct, frozen=True):
-    """One line: what is computed, its formula, the values put in, the result."""
-
-    what: str
-    formula: str
-    values: str
-    result: str
 
 
 class Given(msgspec.Struct, frozen=True):
@@ -105,7 +86,7 @@ def inlet_working(situation: Situation, soc: float, mode: str, demand: Demand) -
             given(port, "quiescent_w", "source.regulated_output.quiescent_w"),
         )
     for station in now.stations[1:-1]:
-        steps.append(_stage_step(case, station))
+        steps.append(case.path[station.stage].working(station))
         givens += stage_givens(case, station.stage)
     last = now.stations[-1]
     return Working(
@@ -133,69 +114,15 @@ def _source_steps(situation: Situation, station: Station) -> Iterator[Step]:
     port = source.regulated_output
     if port is not None:
         holder = situation.circuit.holders[0]
-        yield _holding_step(
+        yield holding_step(
             "the bank's own converter", holder.efficiency_at(station.amps_out), number(port.quiescent_w), station, volts
         )
-
-
-def _holding_step(what: str, efficiency: float, quiescent: float, station: Station, volts_in: float) -> Step:
-    out_w = station.volts_out * station.amps_out
-    return Step(
-        what,
-        "holds its output; I = (P / η + P_q) / V",
-        f"({figure(out_w, 'W')} / {digits(efficiency, 3)} + {figure(quiescent, 'W')}) / {figure(volts_in, 'V')} = "
-        f"{figure(station.amps_in, 'A')}",
-        figure(station.volts_out, "V"),
-    )
-
-
-def _stage_step(case: Case, station: Station) -> Step:
-    stage = case.path[station.stage]
-    name = str(type(stage).__struct_config__.tag)
-    into, amps, out = figure(station.volts_in, "V"), figure(station.amps_in, "A"), figure(station.volts_out, "V")
-    if isinstance(stage, Converter) and stage.passes_on and station.volts_out < number(stage.output_v):
-        formula = "its input is within its headroom, so it passes on V − headroom"
-        return Step("buck converter", formula, f"{into} − {figure(headroom(stage), 'V')}", out)
-    if isinstance(stage, Converter):
-        spent = number(stage.quiescent_w)
-        drawn = station.volts_in * station.amps_in - spent
-        efficiency = station.volts_out * station.amps_out / drawn if drawn > 0 else 1.0
-        return _holding_step(f"{stage.topology} converter", efficiency, spent, station, station.volts_in)
-    if isinstance(stage, Linear):
-        values = f"{figure(station.amps_out, 'A')} + {figure(number(stage.quiescent_a), 'A')}"
-        return Step("linear regulator", "holds its output; I_in = I_out + I_q", values, out)
-    if isinstance(stage, KeepAlive):
-        return Step("keep-alive load", "draws beside the device", figure(number(stage.current_a), "A"), out)
-    if isinstance(stage, Diode):
-        return Step("diode", "V − n × V_f", f"{into} − {stage.count} × {figure(number(stage.forward_v), 'V')}", out)
-    if isinstance(stage, CutOff):
-        return Step("cut-off", "closed while V > trip", f"{into} > {figure(number(stage.trips_v), 'V')}", out)
-    ohm = stage_ohm(stage)
-    if isinstance(stage, Lead):
-        length, area = figure(number(stage.length_m), "m"), figure(number(stage.area_mm2), "mm²")
-        return Step(
-            "lead", "V − I × 2 L ρ / A", f"{into} − {amps} × {figure(ohm, 'Ω')} ({length} there and back, {area})", out
-        )
-    return Step(name, "V − I R", f"{into} − {amps} × {figure(ohm, 'Ω')}", out)
-
-
-_SHOWN = {
-    "lead": ("length_m", "area_mm2"),
-    "fuse": ("resistance_ohm",),
-    "switch": ("resistance_ohm",),
-    "resistor": ("resistance_ohm",),
-    "diode": ("forward_v",),
-    "keep-alive": ("current_a",),
-    "cut-off": ("trips_v",),
-    "converter": ("output_v", "efficiency", "quiescent_w"),
-    "linear": ("output_v", "dropout_v", "quiescent_a"),
-}
 
 
 def stage_givens(case: Case, i: int) -> Iterator[Given]:
     """The inputs of a stage that decide volts and amperes."""
     stage = case.path[i]
-    for name in _SHOWN[str(type(stage).__struct_config__.tag)]:
+    for name in stage.SHOWN:
         yield from _some(given(stage, name, f"path[{i}].{name}"))
 
 

@@ -15,9 +15,10 @@ from typing import Literal
 import msgspec
 import networkx as nx
 
+from hermotrope_core.kinds.inlets import KIND_WORDS, fixed_by_standard, knows_sign, mains_like
+from hermotrope_core.kinds.stages import Fuse, Lead, Switch
 from hermotrope_core.know.connectors import ALIKE_INNER_MM, ALIKE_OUTER_MM, SAME_MM, contacts_of
-from hermotrope_core.plan.case import Case, Connector, Fuse, Lead, Switch, maybe, number
-from hermotrope_core.plan.inlets import KIND_WORDS, fixed_by_standard, knows_sign, mains_like
+from hermotrope_core.plan.case import Case, Connector, maybe, number
 
 CENTRES = ("centre-positive", "centre-negative")
 BARE = Connector(kind="leads", polarity="marked")

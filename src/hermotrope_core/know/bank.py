@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import msgspec
 
+from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.plan.case import Port, Profile, RegulatedOutput, Source
-from hermotrope_core.plan.inlets import Connector
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe, number
 

@@ -12,8 +12,8 @@ from typing import Literal
 
 import msgspec
 
+from hermotrope_core.kinds.inlets import CellBay
 from hermotrope_core.parts.wire import PARTS
-from hermotrope_core.plan.inlets import CellBay
 
 SLIDES_MM = 0.3
 """A dummy is this much thinner than the cell, so that it slides and still meets the contacts."""

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from hermotrope_core.kinds.inlets import KIND_WORDS, Connector, fixed_by_standard, knows_sign
 from hermotrope_core.know.pins import nets_of
 from hermotrope_core.parts.wire import PARTS
-from hermotrope_core.plan.inlets import KIND_WORDS, Connector, fixed_by_standard, knows_sign
 from hermotrope_core.values.known import number
 
 SAME_MM = 0.06

@@ -8,7 +8,8 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.circuit.point import rated_volts
-from hermotrope_core.plan.case import Case, Converter, Polarity, maybe
+from hermotrope_core.kinds.stages import Converter
+from hermotrope_core.plan.case import Case, Polarity, maybe
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.quantity import parse
 

@@ -10,7 +10,7 @@ from collections import deque
 
 import msgspec
 
-from hermotrope_core.plan.inlets import Connector
+from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe
 

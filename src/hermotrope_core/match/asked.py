@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.circuit.point import Demand, lead_ohm, mode_demand, peak_demand, section_amps
+from hermotrope_core.circuit.point import mode_demand, peak_demand, section_amps
+from hermotrope_core.kinds.effects import Demand
+from hermotrope_core.kinds.lead import lead_ohm
 from hermotrope_core.match.shelf import WORK
 from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS
 from hermotrope_core.plan.case import Case, maybe

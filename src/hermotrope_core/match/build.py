@@ -12,13 +12,14 @@ from msgspec.structs import force_setattr
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import fuse_at, fuse_for
 from hermotrope_core.judge.findings.joining import CENTRE
+from hermotrope_core.kinds.stages import Diode, Resistor, Stage
 from hermotrope_core.match.asked import asked, lead_area, least_and_most_amps, steady
 from hermotrope_core.match.chain import Chain, Facts, Reason, Strategy
 from hermotrope_core.match.shelf import WORK, Kit, Pack, Part, to_buy
 from hermotrope_core.match.strategies import Target
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
-from hermotrope_core.plan.case import Case, Diode, Resistor, Stage, maybe, number
+from hermotrope_core.plan.case import Case, maybe, number
 from hermotrope_core.values.interpolate import at as look_up
 
 MOST_DIODES = 6

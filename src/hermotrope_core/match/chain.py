@@ -11,15 +11,17 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.circuit.point import Demand, Holder, holder_of, section_amps
+from hermotrope_core.circuit.point import section_amps
 from hermotrope_core.circuit.situation import LOW_SOC, Situation
 from hermotrope_core.hours.heat import kelvin_per_watt
 from hermotrope_core.judge.findings.finding import VOLT_TOLERANCE
 from hermotrope_core.judge.findings.protection import HOT_REFUSE_K
+from hermotrope_core.kinds.effects import Demand, Holder
+from hermotrope_core.kinds.stages import Converter, Linear, Stage
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.shelf import Pack, Part
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
-from hermotrope_core.plan.case import Case, Converter, Linear, Stage, maybe, number
+from hermotrope_core.plan.case import Case, maybe, number
 
 Strategy = Literal[
     "direct",
@@ -96,7 +98,7 @@ def chain_of(case: Case, strategy: Strategy, parts: tuple[Part, ...], at: Asked,
     amps, peaks = at.amps, [amps for amps, _ in at.peaks]
     demands: tuple[Demand, ...] = ()
     derating = CLOSED_BOX_DERATING if case.conditions.enclosure == "closed" else 1.0
-    holders = [holder_of(i, _held(part.stage)) for i, part in enumerate(parts)]
+    holders = [_held(part.stage).holder(i) for i, part in enumerate(parts)]
     for k in range(len(parts) - 1, -1, -1):
         holder, stage = holders[k], parts[k].stage
         broken = _own_limits(case, holder, stage, (amps[at.heaviest], max(amps), derating)) or broken

@@ -11,10 +11,11 @@ from hermotrope_core.circuit.point import draw_of, mode_demand
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import keep_alive_change
 from hermotrope_core.judge.findings import Finding, Verdict, check, verdict_of
+from hermotrope_core.kinds.stages import Converter, KeepAlive, Linear
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.shelf import WORK, labour_kind, to_buy
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, Converter, KeepAlive, Linear, maybe, planned
+from hermotrope_core.plan.case import Case, maybe, planned
 
 DEVICE_CODES = {
     "polarity-unknown", "second-supply", "life-safety", "mains", "backfeed",

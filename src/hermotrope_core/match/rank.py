@@ -6,9 +6,10 @@ from math import exp, inf, log
 
 import msgspec
 
+from hermotrope_core.kinds.stages import Converter, Linear
 from hermotrope_core.match.judge import Judged
 from hermotrope_core.match.request import WISHES, Wish
-from hermotrope_core.plan.case import Case, Converter, Linear
+from hermotrope_core.plan.case import Case
 
 Weights = dict[Wish, float]
 

@@ -9,12 +9,12 @@ from typing import Any
 import msgspec
 
 from hermotrope_core.judge.findings import Finding
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.match.build import plain_way
 from hermotrope_core.match.groups import WORDS, amount, groups
 from hermotrope_core.match.judge import Judged
 from hermotrope_core.match.rank import Weights, rank
 from hermotrope_core.match.search import Matched, Refused
-from hermotrope_core.plan.case import Stage
 
 
 def match_tree(matched: Matched, weights: Weights | None) -> dict[str, Any]:

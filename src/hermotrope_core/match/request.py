@@ -7,9 +7,10 @@ from typing import Any, Literal
 
 import msgspec
 
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.match.shelf import Pack, Part, Shelf
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import FORMAT, Case, Code, Conditions, Device, Duty, PlanOn, Source, Stage, questions
+from hermotrope_core.plan.case import FORMAT, Case, Code, Conditions, Device, Duty, PlanOn, Source, questions
 from hermotrope_core.plan.document import LARGEST_BYTES, CaseError, about_format, refusal, whole_numbers
 from hermotrope_core.values.known import Value
 

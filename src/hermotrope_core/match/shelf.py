@@ -6,19 +6,8 @@ from pkgutil import get_data
 
 import msgspec
 
-from hermotrope_core.plan.case import (
-    Converter,
-    CutOff,
-    Diode,
-    Fuse,
-    Lead,
-    Linear,
-    Resistor,
-    Source,
-    Stage,
-    maybe,
-    number,
-)
+from hermotrope_core.kinds.stages import Converter, CutOff, Diode, Fuse, Lead, Linear, Resistor, Stage
+from hermotrope_core.plan.case import Source, maybe, number
 
 
 class Pack(msgspec.Struct, frozen=True, gc=False):
@@ -80,7 +69,7 @@ def labour_kind(part: Part) -> str:
         if part.name == OWN_ADAPTER:
             return "own-adapter"
         return stage.topology if stage.topology in ("trigger", "inverter") else "converter"
-    return str(type(stage).__struct_config__.tag)
+    return stage.kind
 
 
 class Kit:

@@ -12,12 +12,13 @@ from typing import cast
 
 import msgspec
 
+from hermotrope_core.kinds.inlets import mains_like
+from hermotrope_core.kinds.stages import Converter, Linear
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.match.asked import Asked, asked
 from hermotrope_core.match.chain import Chain, Strategy, chain_of
 from hermotrope_core.match.shelf import OWN_ADAPTER, WORK, Kit, Pack, Part, to_buy
-from hermotrope_core.plan.case import Case, Converter, Linear, Source, maybe, number
-from hermotrope_core.plan.inlets import mains_like
+from hermotrope_core.plan.case import Case, Source, maybe, number
 
 QUIET_BOARDS = 2
 """So many boards of each kind are tried before a linear regulator, for a receiver."""

@@ -13,7 +13,10 @@ from typing import ClassVar, Literal
 
 import msgspec
 
-from hermotrope_core.plan.inlets import CellBay, CellSize, Connector, ConnectorKind, Polarity, mains_like
+from hermotrope_core.kinds.holding import Enclosure
+from hermotrope_core.kinds.inlets import CellBay, CellSize, Connector, ConnectorKind, Polarity, mains_like
+from hermotrope_core.kinds.stage import Place
+from hermotrope_core.kinds.stages import Converter, Linear, Stage
 from hermotrope_core.values.clock import since_midnight
 from hermotrope_core.values.known import Known, KnownBy, Number, Table, Value, check_table, maybe, number
 
@@ -36,10 +39,6 @@ Trait = Literal[
 USES: tuple[Trait, ...] = ("life-safety", "child", "ridden", "near-water", "mains-inside")
 """Traits that say who or what can be hurt: everybody is asked about these once."""
 PlanOn = Literal["duty", "typical", "maximum"]
-Enclosure = Literal["open", "closed"]
-InDropout = Literal["stops", "passes"]
-"""It stops giving, or gives its input on, less its headroom, so that its output falls with the pack."""
-Topology = Literal["buck", "boost", "buck-boost", "trigger", "inverter"]
 Code = Literal[
     "over-absolute-max",
     "over-max",
@@ -301,101 +300,6 @@ class Source(Value, frozen=True):
                     raise ValueError(f"ocv must not fall as charge rises ({v0:g} V, then {v1:g} V)")
 
 
-class Lead(Value, frozen=True, tag_field="stage", tag="lead"):
-    length_m: Number
-    area_mm2: Number
-    swaps_polarity: bool = False
-    source_end: Connector | None = None
-    device_end: Connector | None = None
-    """What it ends in: towards the source and towards the device; a bare wire where nothing is stated."""
-    bought: bool = False
-    """Ready made: its copper and its ends are as they are."""
-
-
-class Fuse(Value, frozen=True, tag_field="stage", tag="fuse"):
-    rating_a: Number
-    resistance_ohm: Number = 0.0
-    rating_v: Number | None = None
-    built_in: bool = False
-    """Inside the part or lead beside it: nothing to buy or join by itself; so for the stages below."""
-
-
-class Switch(Value, frozen=True, tag_field="stage", tag="switch"):
-    resistance_ohm: Number = 0.0
-    rating_v: Number | None = None
-    built_in: bool = False
-
-
-class CutOff(Value, frozen=True, tag_field="stage", tag="cut-off"):
-    trips_v: Number
-    built_in: bool = False
-
-
-class Resistor(Value, frozen=True, tag_field="stage", tag="resistor"):
-    resistance_ohm: Number
-    rating_w: Number | None = None
-
-
-class Diode(Value, frozen=True, tag_field="stage", tag="diode"):
-    forward_v: Number
-    count: int = 1
-
-
-class Converter(Value, frozen=True, tag_field="stage", tag="converter"):
-    topology: Topology
-    output_v: Number
-    efficiency: Number | Table
-    quiescent_w: Number = 0.0
-    input_min_v: Number | None = None
-    input_max_v: Number | None = None
-    headroom_v: Number | None = None
-    in_dropout: InDropout = "stops"
-    """What a step-down board does once its input is within the headroom of its output (buck only)."""
-    output_current_max_a: Number | None = None
-    thermal_k_per_w: Number | None = None
-    adjusts_from_v: Number | None = None
-    adjusts_to_v: Number | None = None
-    """What its output can be set to; a board that does not say can be set to anything."""
-    thermal_enclosure: Enclosure = "open"
-    """The enclosure for which `thermal_k_per_w` is stated."""
-    takes_back_feed: bool = False
-    built_in: bool = False
-
-    def __post_init__(self) -> None:
-        super().__post_init__()
-        if isinstance(self.efficiency, tuple):
-            check_table("efficiency", self.efficiency, 0.01, 1.0)
-        for least, most in (("input_min_v", "input_max_v"), ("adjusts_from_v", "adjusts_to_v")):
-            low, high = maybe(getattr(self, least)), maybe(getattr(self, most))
-            if low is not None and high is not None and low > high:
-                raise ValueError(f"{least} ({low:g} V) is above {most} ({high:g} V)")
-
-    @property
-    def passes_on(self) -> bool:
-        """Whether it gives its input on once that is within its headroom; a matter of step-down boards alone."""
-        return self.topology == "buck" and self.in_dropout == "passes"
-
-
-class Linear(Value, frozen=True, tag_field="stage", tag="linear"):
-    output_v: Number
-    dropout_v: Number
-    quiescent_a: Number = 0.0
-    output_current_max_a: Number | None = None
-    thermal_k_per_w: Number | None = None
-    thermal_enclosure: Enclosure = "open"
-    takes_back_feed: bool = False
-    built_in: bool = False
-
-
-class KeepAlive(Value, frozen=True, tag_field="stage", tag="keep-alive"):
-    """A load across the output before it (a bank's port, a converter), so that it does not fall asleep."""
-
-    current_a: Number
-
-
-Stage = Lead | Fuse | Switch | CutOff | Resistor | Diode | Converter | Linear | KeepAlive
-
-
 class Segment(Value, frozen=True):
     mode: str
     seconds: Number
@@ -472,8 +376,8 @@ class Case(Value, frozen=True):
             raise ValueError(f"path has more than {MOST_STAGES} stages")
         held = self.source is None or self.source.regulated_output is not None
         for i, stage in enumerate(self.path):
-            held = held or isinstance(stage, Converter | Linear)
-            if isinstance(stage, KeepAlive) and not held:
+            held = held or stage.HOLDS
+            if stage.KEEPS_AWAKE and not held:
                 raise ValueError(f"path[{i}].stage is a keep-alive load: it belongs behind a bank or a converter")
         names = {mode.name for mode in self.device.modes}
         for i, segment in enumerate(self.duty.repeat):
@@ -482,6 +386,11 @@ class Case(Value, frozen=True):
                 raise ValueError(
                     f"duty.repeat[{i}].mode names {segment.mode!r}, which is no mode of the device (it has: {have})"
                 )
+
+    def place(self, i: int) -> Place:
+        """Where the stage at path index `i` stands."""
+        first = not any(isinstance(one, type(self.path[i])) for one in self.path[:i])
+        return Place(i, first, self.mains_at(i), self.mains_at(i + 1))
 
     def alternating_at(self, gap: int) -> bool:
         """Whether an inverter feeds path[gap] directly (the device, where `gap` is the path's length): mains volts."""

@@ -10,9 +10,10 @@ from typing import Any, get_args
 
 import msgspec
 
+from hermotrope_core.kinds.inlets import CellBay
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import FORMAT, Case, Connector, Device, Mode, Segment, Source, Stage, questions
-from hermotrope_core.plan.inlets import CellBay
+from hermotrope_core.plan.case import FORMAT, Case, Connector, Device, Mode, Segment, Source, questions
 from hermotrope_core.values.fields import FIELDS
 
 LARGEST_BYTES = 2_000_000

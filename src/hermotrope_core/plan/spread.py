@@ -10,7 +10,8 @@ from collections.abc import Callable
 
 import msgspec
 
-from hermotrope_core.plan.case import Case, Converter, Known, KnownBy, Lead, Linear, Number, Source, Table, number
+from hermotrope_core.kinds.stages import Converter, Lead, Linear
+from hermotrope_core.plan.case import Case, Known, KnownBy, Number, Source, Table, number
 from hermotrope_core.values.fields import FIELDS
 
 SPREAD: dict[KnownBy, float] = {"measured": 0.03, "datasheet": 0.10, "label": 0.20, "typical": 0.30, "guess": 0.50}

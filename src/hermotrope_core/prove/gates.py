@@ -8,7 +8,7 @@ from hashlib import sha1
 import msgspec
 
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.plan.case import Case, CutOff, Diode, Fuse, Lead, Linear, Resistor, Switch, maybe, number
+from hermotrope_core.plan.case import Case, maybe, number
 from hermotrope_core.plan.naming import told
 from hermotrope_core.prove.bench_gates import continuity, open_voltage, polarity, set_points
 from hermotrope_core.prove.device_gates import alarm, device, run_down, warm_parts
@@ -78,17 +78,4 @@ def _set_points(case: Case) -> Iterator[object]:
     if case.source is not None and case.source.regulated_output is not None:
         yield number(case.source.regulated_output.output_v)
     for stage in case.path:
-        kind = str(type(stage).__struct_config__.tag)
-        match stage:
-            case Fuse():
-                yield kind, number(stage.rating_a)
-            case CutOff():
-                yield kind, number(stage.trips_v)
-            case Lead():
-                yield kind, number(stage.area_mm2), stage.swaps_polarity
-            case Resistor() | Switch():
-                yield kind, number(stage.resistance_ohm)
-            case Diode():
-                yield kind, number(stage.forward_v), stage.count
-            case _:
-                yield kind, number(getattr(stage, "output_v", 0.0)), isinstance(stage, Linear)
+        yield stage.kind, *stage.set_to

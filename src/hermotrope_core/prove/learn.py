@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.circuit.point import Demand
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.plan.case import Mode, Number
 from hermotrope_core.plan.spread import MEASURED_SPREAD, known_by
 from hermotrope_core.prove.device_gates import STARTS

@@ -6,9 +6,11 @@ from collections.abc import Iterator, Mapping
 from math import inf
 from typing import NamedTuple
 
-from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, Demand
+from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.plan.case import Converter, maybe, number
+from hermotrope_core.kinds.effects import Demand
+from hermotrope_core.kinds.stages import Converter
+from hermotrope_core.plan.case import maybe, number
 from hermotrope_core.plan.spread import spread_of
 from hermotrope_core.prove.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, below, within
 from hermotrope_core.values.figures import duration, figure

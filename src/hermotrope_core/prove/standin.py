@@ -13,10 +13,12 @@ from zlib import crc32
 import msgspec
 
 from hermotrope_core.circuit.discharge import run
-from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, Demand, mode_demand, peak_demand, stage_ohm
+from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, mode_demand, peak_demand
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.heat import part_heats
-from hermotrope_core.plan.case import Case, Converter, CutOff, Diode, Fuse, Lead, Linear, Mode, maybe, number
+from hermotrope_core.kinds.effects import Demand
+from hermotrope_core.kinds.stages import Converter, CutOff, Diode, Fuse, Lead, Linear
+from hermotrope_core.plan.case import Case, Mode, maybe, number
 from hermotrope_core.plan.spread import times
 from hermotrope_core.prove.gate import Ask
 
@@ -187,7 +189,7 @@ class StandIn:
             return inf
         if ask.meter == "diode":
             return sum(number(s.forward_v) * s.count for s in stages if isinstance(s, Diode))
-        return 0.1 + sum(stage_ohm(s) / (2.0 if isinstance(s, Lead) else 1.0) for s in stages)
+        return 0.1 + sum(s.ohms / (2.0 if isinstance(s, Lead) else 1.0) for s in stages)
 
     def _amps(self, ask: Ask) -> float:
         if not self._alive() or ask.setup.mode is None:

@@ -7,11 +7,12 @@ from typing import Any
 import msgspec
 
 from hermotrope_core.circuit.discharge import Run
-from hermotrope_core.circuit.point import Demand, Point, mode_demand, peak_demand
+from hermotrope_core.circuit.point import Point, mode_demand, peak_demand
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cautions import cautions
 from hermotrope_core.judge.evidence import sources_of
 from hermotrope_core.judge.findings import Finding, verdict_of
+from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.plan.case import Case, Mode
 
 
@@ -47,7 +48,7 @@ def stage_label(case: Case, stage: int) -> str:
     """The kind of a station: source, device, or the stage's own name."""
     if stage == -1:
         return "source"
-    return "device" if stage == len(case.path) else str(type(case.path[stage]).__struct_config__.tag)
+    return "device" if stage == len(case.path) else case.path[stage].kind
 
 
 def point_tree(case: Case, at: Point) -> dict[str, Any]:

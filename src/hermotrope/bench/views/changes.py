@@ -22,13 +22,13 @@ from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import TRAIT_WORDS, USE_WORDS, kept_panel, row_at
 from hermotrope.bench.views.feed import feed_context
-from hermotrope.drawings.line import stage_title
 from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope_core.hours.ran import judged_run, taken
 from hermotrope_core.judge.cures import fitted
-from hermotrope_core.plan.case import Case, Duty, Mode, Segment, Source, Stage, number
+from hermotrope_core.kinds.stages import Stage
+from hermotrope_core.plan.case import Case, Duty, Mode, Segment, Source, number
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.values.clock import seconds_until
 from hermotrope_core.values.figures import duration
@@ -210,24 +210,24 @@ def change_stage(request: HttpRequest, pk: int) -> HttpResponse:
     path = list(conversion.case.path)
     if what == "add" and at <= len(path):
         path.insert(at, stages.designed(conversion.case, request.POST.get("kind", ""), at))
-        label, panel = f"Put in: {stage_title(path[at])}", at + 2
+        label, panel = f"Put in: {path[at].title}", at + 2
     elif what == "remove" and at < len(path):
-        label, panel = f"Taken out: {stage_title(path.pop(at))}", min(at + 2, len(path) + 2)
+        label, panel = f"Taken out: {path.pop(at).title}", min(at + 2, len(path) + 2)
     elif what == "copy" and at < len(path):
         path.insert(at + 1, path[at])
-        label, panel = f"Doubled: {stage_title(path[at])}", at + 3
+        label, panel = f"Doubled: {path[at].title}", at + 3
     elif what == "part" and at <= len(path):
         path.insert(at, fitted(conversion.case, _shelf_stage(request.POST.get("key", ""))))
-        label, panel = f"From the shelf: {stage_title(path[at])}", at + 2
+        label, panel = f"From the shelf: {path[at].title}", at + 2
     elif what == "move" and at < len(path) and _index(request, "to") <= len(path):
         gap = _index(request, "to")
         to = gap if gap <= at else gap - 1
         path.insert(to, path.pop(at))
-        label, panel = f"Moved: {stage_title(path[to])}", to + 2
+        label, panel = f"Moved: {path[to].title}", to + 2
     elif what in ("earlier", "later") and at < len(path) and 0 <= at + (1 if what == "later" else -1) < len(path):
         to = at + (1 if what == "later" else -1)
         path.insert(to, path.pop(at))
-        label, panel = f"Moved: {stage_title(path[to])}", to + 2
+        label, panel = f"Moved: {path[to].title}", to + 2
     else:
         raise EditError("that stage cannot be put there")
     case = actions.with_path(conversion.case, path)

@@ -37,28 +37,19 @@ from hermotrope_core.judge.findings import Finding
 from hermotrope_core.judge.findings.joining import how_to_measure
 from hermotrope_core.judge.findings.voltage import ridden_by_child
 from hermotrope_core.judge.working import inlet_working, runtime_working
+from hermotrope_core.kinds.inlets import fixed_by_standard
+from hermotrope_core.kinds.stages import KINDS
 from hermotrope_core.know.measure import FINDS
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import write_case
-from hermotrope_core.plan.inlets import fixed_by_standard
 from hermotrope_core.values.figures import duration
 
 FULL = 1.0
 CAUTION_PLACES = {"source": "source", "device": "device", "stage": "path"}
 SOURCE_CAUSES = {"pack cut-off": "at the pack’s cut-off", "empty": "when the pack is empty"}
-STAGES = (
-    ("fuse", "Fuse"),
-    ("switch", "Switch"),
-    ("cut-off", "Low-voltage cut-off"),
-    ("converter", "Converter"),
-    ("linear", "Linear regulator"),
-    ("diode", "Diodes in series"),
-    ("resistor", "Resistor"),
-    ("lead", "Lead"),
-    ("keep-alive", "Keep-alive load"),
-)
+STAGES = tuple((str(one.__struct_config__.tag), one.OFFERED) for one in KINDS)
 
 
 @require_GET

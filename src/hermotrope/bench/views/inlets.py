@@ -14,12 +14,12 @@ from hermotrope.bench.models import Conversion
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.drawings.bay import bay_view
 from hermotrope.entry.typed import EditError
+from hermotrope_core.kinds.inlets import MOST_SLOTS, CellBay, PinReading, Polarity, fixed_by_standard, mains_like
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.know.bay import in_series
 from hermotrope_core.know.measure import Find, found_polarity, polarity_from
 from hermotrope_core.know.pins import nets_of
 from hermotrope_core.plan.case import Case, Connector, number
-from hermotrope_core.plan.inlets import MOST_SLOTS, CellBay, PinReading, Polarity, fixed_by_standard, mains_like
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.quantity import parse, show
 

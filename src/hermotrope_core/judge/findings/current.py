@@ -4,23 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 
-from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, Demand, Holder, mode_demand
+from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, mode_demand
 from hermotrope_core.circuit.situation import HALF_SOC, Look, Situation
 from hermotrope_core.judge.cures import MARGIN, Change, converter_for, keep_alive_change, replace, switch_change
 from hermotrope_core.judge.findings.finding import Finding, Level, above, below, outside_duty
+from hermotrope_core.kinds.effects import Demand, Holder
+from hermotrope_core.kinds.stages import Converter, KeepAlive, Linear, Resistor, Switch
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
-from hermotrope_core.plan.case import (
-    Code,
-    Converter,
-    KeepAlive,
-    Linear,
-    RegulatedOutput,
-    Resistor,
-    Source,
-    Switch,
-    maybe,
-    number,
-)
+from hermotrope_core.plan.case import Code, RegulatedOutput, Source, maybe, number
 from hermotrope_core.values.figures import duration, figure
 
 INRUSH_FROM_F = 470e-6

@@ -7,7 +7,6 @@ from math import inf
 
 import msgspec
 
-from hermotrope_core.circuit.point import stage_ohm
 from hermotrope_core.circuit.situation import HALF_SOC, Look, Situation
 from hermotrope_core.hours.heat import kelvin_per_watt
 from hermotrope_core.judge.cures import (
@@ -25,22 +24,9 @@ from hermotrope_core.judge.cures import (
 )
 from hermotrope_core.judge.findings.current import held, worst
 from hermotrope_core.judge.findings.finding import Finding, above
+from hermotrope_core.kinds.stages import Converter, CutOff, Diode, Fuse, Lead, Linear, Resistor, Stage, Switch
 from hermotrope_core.parts.wire import FUSE_MARGIN, HOLDS_TIMES, PARTS, fuse_opens_s, safe_amps
-from hermotrope_core.plan.case import (
-    Case,
-    Converter,
-    CutOff,
-    Diode,
-    Fuse,
-    Known,
-    Lead,
-    Linear,
-    Resistor,
-    Stage,
-    Switch,
-    maybe,
-    number,
-)
+from hermotrope_core.plan.case import Case, Known, maybe, number
 from hermotrope_core.values.figures import figure, stated
 
 DROP_CARE, DROP_REFUSE = 0.03, 0.10
@@ -268,7 +254,7 @@ def fuse_cannot_open(situation: Situation) -> Iterator[Finding]:
                     f"take a {number(better.rating_a):g} A fuse" if better and fits else "take a smaller fuse",
                     (replace(f"/path/{i}/rating_a", number(better.rating_a)),) if better and fits else (),
                 )
-        ohm += stage_ohm(stage)
+        ohm += stage.ohms
 
 
 def rating_volts(situation: Situation) -> Iterator[Finding]:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from hermotrope_core.circuit.point import typical_headroom
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import SCHOTTKY_V, add
 from hermotrope_core.judge.findings.current import has_switching_part
 from hermotrope_core.judge.findings.finding import Finding
+from hermotrope_core.kinds.converter import typical_headroom
+from hermotrope_core.kinds.stages import Converter, Diode, Linear
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Code, Converter, Diode, Linear, Trait, maybe, number
+from hermotrope_core.plan.case import Code, Trait, maybe, number
 from hermotrope_core.values.figures import figure
 
 MAINS_CARE_V = 50.0

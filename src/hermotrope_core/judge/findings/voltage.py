@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from hermotrope_core.circuit.discharge import Run
-from hermotrope_core.circuit.point import CAUSE_WORDS, Breach, Point, circuit_of, full_volts, unloaded_volts
+from hermotrope_core.circuit.point import Breach, Point, circuit_of, full_volts, unloaded_volts
 from hermotrope_core.circuit.situation import LOW_SOC, Look, Situation
 from hermotrope_core.judge.cures import Change, converter_change, with_stages
 from hermotrope_core.judge.findings.finding import Finding, Level, above, below, outside_duty
 from hermotrope_core.judge.overdrive import overdrive
-from hermotrope_core.plan.case import Case, Converter, Diode, Linear, Mode, maybe, number
+from hermotrope_core.kinds.effects import CAUSE_WORDS
+from hermotrope_core.kinds.stages import Converter, Diode, Linear
+from hermotrope_core.plan.case import Case, Mode, maybe, number
 from hermotrope_core.values.figures import both, duration, figure
 
 EARLY_CAUSES = ("device minimum", "dropout", "converter input too low", "collapse")

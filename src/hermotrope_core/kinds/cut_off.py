@@ -1,0 +1,56 @@
+"""A low-voltage cut-off: it opens when the volts entering it fall to its trip."""
+
+from __future__ import annotations
+
+from hermotrope_core.kinds.effects import Element, Station
+from hermotrope_core.kinds.stage import Place, StageKind, Step, Tails, Work
+from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import Number, number
+
+
+class CutOff(StageKind, frozen=True, tag="cut-off"):
+    """It keeps a pack from being drained below what it stands."""
+
+    TITLE, OFFERED = "Cut-off", "Low-voltage cut-off"
+    WORK_KEY = "cut-off"
+    ROWS = ("trips_v", "built_in")
+    SHOWN = ("trips_v",)
+
+    trips_v: Number
+    built_in: bool = False
+
+    @property
+    def detail(self) -> str:
+        return f"opens at {number(self.trips_v):g} V"
+
+    def element(self, i: int) -> Element:
+        return Element(i, 0.0, 0.0, number(self.trips_v))
+
+    def working(self, at: Station) -> Step:
+        values = f"{figure(at.volts_in, 'V')} > {figure(number(self.trips_v), 'V')}"
+        return Step("cut-off", "closed while V > trip", values, figure(at.volts_out, "V"))
+
+    @property
+    def set_to(self) -> tuple[object, ...]:
+        return (number(self.trips_v),)
+
+    @property
+    def part(self) -> tuple[str, str]:
+        return self.OFFERED, self.detail
+
+    def mounted(self, place: Place) -> str:
+        return f"{self.whole}: its minus goes to both sides"
+
+    def tails(self, place: Place) -> Tails | None:
+        return in_and_out(place)
+
+    def work(self, place: Place) -> Work:
+        set_ = f"Set it to {number(self.trips_v):g} V with a supply before it is joined."
+        return Work("the low-voltage cut-off", f"Its minus goes through to both sides. {set_}", 20, "soldering")
+
+
+def in_and_out(place: Place) -> Tails:
+    """The wires of a part with four poles; behind one that feeds mains volts nothing is cut."""
+    if place.mains_behind:
+        return Tails("in", 2, "+ and −, IN")
+    return Tails("in and out", 4, "+ and −, IN and OUT")

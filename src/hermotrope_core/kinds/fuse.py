@@ -1,0 +1,45 @@
+"""A fuse in the plus conductor."""
+
+from __future__ import annotations
+
+from hermotrope_core.kinds.stage import Place, StageKind, Tails, Work
+from hermotrope_core.values.known import Number, number
+
+
+class Fuse(StageKind, frozen=True, tag="fuse"):
+    """A fuse link in its holder."""
+
+    TITLE = OFFERED = "Fuse"
+    WORK_KEY = "fuse"
+    ROWS = ("rating_a", "rating_v", "resistance_ohm", "built_in")
+    SHOWN = ("resistance_ohm",)
+
+    rating_a: Number
+    resistance_ohm: Number = 0.0
+    rating_v: Number | None = None
+    built_in: bool = False
+    """Inside the part or lead beside it: nothing to buy or join by itself; so for the other stages."""
+
+    @property
+    def detail(self) -> str:
+        return f"{number(self.rating_a):g} A"
+
+    @property
+    def set_to(self) -> tuple[object, ...]:
+        return (number(self.rating_a),)
+
+    @property
+    def part(self) -> tuple[str, str]:
+        return "Fuse link", self.detail
+
+    def mounted(self, place: Place) -> str:
+        words = "within 20 cm of the pack's plus" if place.first else "protects the wires behind it"
+        return f"{self.whole}: {words}"
+
+    def tails(self, place: Place) -> Tails | None:
+        return Tails("fuse holder’s tails", 2, "+, within 20 cm of the pack’s plus" if place.first else "+")
+
+    def work(self, place: Place) -> Work:
+        where = "Within 20 cm of the pack’s plus. " if place.first else "In the plus conductor. "
+        how = f"{where}Solder and sleeve both tails; leave the {self.detail} link out until you prove."
+        return Work("the fuse holder", how, 15, "soldering", "The pack stays away until every joint is sleeved.")

@@ -1,0 +1,42 @@
+"""What holds its output volts: what converters and linear regulators have in common."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from hermotrope_core.kinds.cut_off import in_and_out
+from hermotrope_core.kinds.stage import Place, StageKind, Tails, Work
+
+Enclosure = Literal["open", "closed"]
+
+
+class Holding(StageKind, frozen=True):
+    """A part with four poles that gives one voltage, whatever the pack gives."""
+
+    HOLDS = DRAWS = True
+    WORK_KEY = "converter"
+
+    @property
+    def held_v(self) -> float:
+        """The volts that it holds."""
+        raise NotImplementedError(self.kind)
+
+    @property
+    def detail(self) -> str:
+        return f"set to {self.held_v:g} V"
+
+    def tails(self, place: Place) -> Tails | None:
+        return in_and_out(place)
+
+    def work(self, place: Place) -> Work:
+        if place.mains:
+            how = "As bought; its own plug goes into the inverter’s outlet, last of all."
+            caution = "Mains volts stand at its plug: closed, dry, and never opened."
+            return Work(f"the adapter, {self.held_v:g} V", how, 5, "none", caution)
+        return self.joined("converter", "Do not connect the device yet: it is set unloaded when you prove.")
+
+    def joined(self, name: str, set_: str) -> Work:
+        """How a board is put in, with how it comes to its volts."""
+        how = f"Mind IN and OUT, + and −. Into its box, with air and strain relief at both ends. {set_}"
+        caution = "Fed the wrong way round it dies at once, and may take the device along."
+        return Work(f"the {name}, {self.held_v:g} V", how, 25, "soldering", caution)

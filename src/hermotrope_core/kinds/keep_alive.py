@@ -1,0 +1,49 @@
+"""A load across the output before it, so that this does not fall asleep."""
+
+from __future__ import annotations
+
+from hermotrope_core.kinds.effects import Element, Station
+from hermotrope_core.kinds.stage import Place, StageKind, Step, Tails, Work
+from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import Number, number
+
+
+class KeepAlive(StageKind, frozen=True, tag="keep-alive"):
+    """A load across the output before it (a bank's port, a converter), so that it does not fall asleep."""
+
+    TITLE = OFFERED = "Keep-alive load"
+    WORK_KEY = "keep-alive"
+    ROWS = SHOWN = ("current_a",)
+    KEEPS_AWAKE = DRAWS = True
+
+    current_a: Number
+
+    @property
+    def detail(self) -> str:
+        return f"draws {figure(number(self.current_a), 'A')}"
+
+    @property
+    def shunt_a(self) -> float:
+        return number(self.current_a)
+
+    def element(self, i: int) -> Element:
+        return Element(i, 0.0, 0.0)
+
+    def working(self, at: Station) -> Step:
+        drawn = figure(number(self.current_a), "A")
+        return Step("keep-alive load", "draws beside the device", drawn, figure(at.volts_out, "V"))
+
+    @property
+    def part(self) -> tuple[str, str]:
+        return self.TITLE, f"draws {figure(number(self.current_a), 'A', 2)}"
+
+    def mounted(self, place: Place) -> str:
+        return f"{self.whole}: across plus and minus"
+
+    def tails(self, place: Place) -> Tails | None:
+        return Tails("across plus and minus", 2, "+ and −")
+
+    def work(self, place: Place) -> Work:
+        drawn = figure(number(self.current_a), "A", 2)
+        how = f"Across plus and minus; it draws {drawn} as long as the source is on."
+        return Work("the keep-alive load", how, 10, "soldering")

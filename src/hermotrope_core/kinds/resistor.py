@@ -1,0 +1,36 @@
+"""A resistor in the plus conductor."""
+
+from __future__ import annotations
+
+from hermotrope_core.kinds.stage import Place, StageKind, Work
+from hermotrope_core.values.figures import stated
+from hermotrope_core.values.known import Number, number
+
+
+class Resistor(StageKind, frozen=True, tag="resistor"):
+    """It takes volts in proportion to the amperes, and turns them into heat."""
+
+    TITLE = OFFERED = "Resistor"
+    WORK_KEY = "resistor"
+    ROWS = ("resistance_ohm", "rating_w")
+    SHOWN = ("resistance_ohm",)
+
+    resistance_ohm: Number
+    rating_w: Number | None = None
+
+    @property
+    def detail(self) -> str:
+        return stated(number(self.resistance_ohm), "Ω")
+
+    @property
+    def set_to(self) -> tuple[object, ...]:
+        return (number(self.resistance_ohm),)
+
+    @property
+    def part(self) -> tuple[str, str]:
+        watts = f", {stated(number(self.rating_w), 'W')}" if self.rating_w is not None else ""
+        return "Resistor", f"{self.detail}{watts}"
+
+    def work(self, place: Place) -> Work:
+        how = "In the plus conductor, free in the air: it is meant to get warm."
+        return Work("the resistor", how, 10, "soldering", "Nothing that melts or burns within a finger’s width.")

@@ -1,0 +1,139 @@
+"""What every kind of stage answers, with honest defaults. Whoever asks does not ask which kind it is."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import msgspec
+
+from hermotrope_core.kinds.effects import Element, Holder, Station
+from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import Value, number
+
+Skill = Literal["none", "careful hands", "soldering", "a meter"]
+
+
+class Place(msgspec.Struct, frozen=True):
+    """Where a stage stands: its path index, whether it is the first of its kind, mains volts before and behind it."""
+
+    index: int
+    first: bool
+    mains: bool
+    mains_behind: bool
+
+
+class Work(msgspec.Struct, frozen=True):
+    """How a part is put in: its name, what to do, minutes (typical), the skill, and a caution where there is one."""
+
+    name: str
+    how: str
+    minutes: float
+    skill: Skill
+    caution: str = ""
+
+
+class Tails(msgspec.Struct, frozen=True):
+    """Short wires to a part: which, how many, and what is written on them."""
+
+    what: str
+    count: int
+    mark: str
+
+
+class Step(msgspec.Struct, frozen=True):
+    """One line of a working: what is computed, its formula, the values put in, the result."""
+
+    what: str
+    formula: str
+    values: str
+    result: str
+
+
+class StageKind(Value, frozen=True, tag_field="stage"):
+    """A stage of the path. In series in the plus conductor, without an effect, unless its kind says otherwise."""
+
+    TITLE: ClassVar[str] = ""
+    OFFERED: ClassVar[str] = ""
+    """Its name where stages are offered."""
+    WORK_KEY: ClassVar[str] = ""
+    """The beginning of the lasting key of its step."""
+    ROWS: ClassVar[tuple[str, ...]] = ()
+    """Its fields in the order of its panel."""
+    SHOWN: ClassVar[tuple[str, ...]] = ()
+    """The fields that decide volts and amperes."""
+    HOLDS: ClassVar[bool] = False
+    """Whether it holds its output volts, so that what is behind it does not see the pack run down."""
+    KEEPS_AWAKE: ClassVar[bool] = False
+    """Whether it is there to keep what is before it awake, and makes no sense without."""
+    DRAWS: ClassVar[bool] = False
+    """Whether it draws by itself, with nothing behind it."""
+
+    @property
+    def kind(self) -> str:
+        """The document's name of its kind."""
+        return str(type(self).__struct_config__.tag)
+
+    @property
+    def title(self) -> str:
+        """Its name on the line."""
+        return self.TITLE
+
+    @property
+    def detail(self) -> str:
+        """The one figure that tells it from its like."""
+        return ""
+
+    @property
+    def called(self) -> str:
+        """What a sentence calls it."""
+        return self.kind
+
+    @property
+    def whole(self) -> str:
+        """Name and figure."""
+        return f"{self.title} {self.detail}".strip()
+
+    @property
+    def ohms(self) -> float:
+        """Series resistance in ohms."""
+        return number(getattr(self, "resistance_ohm", 0.0))
+
+    @property
+    def shunt_a(self) -> float:
+        """Amperes that it draws across both conductors, beside what passes through it."""
+        return 0.0
+
+    def element(self, i: int) -> Element:
+        """Its effect at path index `i`, where it holds nothing."""
+        return Element(i, self.ohms, 0.0)
+
+    def holder(self, i: int) -> Holder | None:
+        """Its effect at path index `i`, where it holds its output."""
+        return None
+
+    def working(self, at: Station) -> Step:
+        """How its output volts follow at an operating point."""
+        values = f"{figure(at.volts_in, 'V')} − {figure(at.amps_in, 'A')} × {figure(self.ohms, 'Ω')}"
+        return Step(self.kind, "V − I R", values, figure(at.volts_out, "V"))
+
+    @property
+    def set_to(self) -> tuple[object, ...]:
+        """What it is set to or made of, as far as another value would have to be proved again."""
+        return (number(getattr(self, "output_v", 0.0)), False)
+
+    @property
+    def part(self) -> tuple[str, str]:
+        """Name and figures on a list of parts."""
+        return self.title, self.detail
+
+    def mounted(self, place: Place) -> str:
+        """What a builder must know of it, in one line."""
+        return self.whole
+
+    def tails(self, place: Place) -> Tails | None:
+        """The short wires it takes; None where it takes none."""
+        return Tails("tails", 2, "+")
+
+    def work(self, place: Place) -> Work:
+        """How it is put in."""
+        raise NotImplementedError(self.kind)

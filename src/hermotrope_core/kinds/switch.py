@@ -1,0 +1,34 @@
+"""A switch in the plus conductor."""
+
+from __future__ import annotations
+
+from hermotrope_core.kinds.stage import Place, StageKind, Work
+from hermotrope_core.values.known import Number, number
+
+
+class Switch(StageKind, frozen=True, tag="switch"):
+    """A switch: what is behind it draws nothing while it is off."""
+
+    TITLE = OFFERED = "Switch"
+    WORK_KEY = "switch"
+    ROWS = ("rating_v", "resistance_ohm", "built_in")
+    SHOWN = ("resistance_ohm",)
+
+    resistance_ohm: Number = 0.0
+    rating_v: Number | None = None
+    built_in: bool = False
+
+    @property
+    def set_to(self) -> tuple[object, ...]:
+        return (number(self.resistance_ohm),)
+
+    @property
+    def part(self) -> tuple[str, str]:
+        return "Switch", "single pole, rated for the direct current and volts here"
+
+    def mounted(self, place: Place) -> str:
+        return f"{self.whole}: in the plus conductor"
+
+    def work(self, place: Place) -> Work:
+        how = "In the plus conductor; mark ON and OFF. Its rating is for direct current."
+        return Work("the switch", how, 15, "soldering")
