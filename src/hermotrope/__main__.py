@@ -1,4 +1,4 @@
-"""``python -m hermotrope demo | run | test | manage``: start a bench, or run Django's own commands."""
+"""``hermotrope demo | run | manage | solve | …``: start a bench, run Django's own commands, or those on a case."""
 
 from __future__ import annotations
 
@@ -13,8 +13,11 @@ import threading
 import webbrowser
 from pathlib import Path
 
+from hermotrope_cli.__main__ import main as on_a_document
+
 PORT = 8737
 TRIES = 50
+OWN = ("demo", "run", "manage")
 
 
 def main(argv: list[str]) -> int:
@@ -29,6 +32,12 @@ def main(argv: list[str]) -> int:
     if command == "manage":
         return django_command(rest)
     return serve(command, rest)
+
+
+def command() -> int:
+    """The command that an installed package brings: those of this module, and those that read a document."""
+    arguments = sys.argv[1:]
+    return main(arguments) if arguments[:1] and arguments[0] in OWN else on_a_document()
 
 
 def django_command(arguments: list[str]) -> int:
