@@ -74,7 +74,7 @@ class Commands(SimpleTestCase):
                 self.assertEqual(done.stderr.count("\n"), 1)
 
     def test_django_and_pint_stay_out(self) -> None:
-        heavy = "{'django', 'pint', 'numpy'}"
+        heavy = "{'django', 'pint', 'numpy', 'networkx', 'scipy'}"
         program = f"import sys, hermotrope_cli.__main__; print(sorted({{*sys.modules}} & {heavy}))"
         done = subprocess.run(
             [sys.executable, "-c", program],

@@ -16,7 +16,8 @@ from hermotrope_core.judge.choose import AREAS, NoChoice, choose, fuse_margins, 
 from hermotrope_core.judge.findings import check
 from hermotrope_core.judge.placement import problem, spots
 from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Lead
-from hermotrope_core.know.adapters import chains, gaps, lead_to_make
+from hermotrope_core.know.adapters import chains
+from hermotrope_core.know.joints import gaps, lead_to_make
 from hermotrope_core.plan.case import Case, Connector, number
 from hermotrope_core.plan.document import case_from
 from tests.support import case, tree

@@ -16,7 +16,8 @@ from hermotrope_core.hours.standing import switch_places
 from hermotrope_core.judge.cautions import cautions, stops
 from hermotrope_core.judge.choose import fuse_margins, lead_margins
 from hermotrope_core.kinds.stages import Lead, Switch
-from hermotrope_core.know.adapters import WIRED, Gap, centres_differ, chains, gaps, lead_to_make
+from hermotrope_core.know.adapters import chains
+from hermotrope_core.know.joints import WIRED, Gap, centres_differ, gaps, lead_to_make
 from hermotrope_core.plan.case import Case, Connector
 from hermotrope_core.values.figures import duration, figure
 

@@ -9,7 +9,7 @@ import msgspec
 from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, Row, connector_rows, rows
 from hermotrope_core.circuit.point import full_volts, rated_wh
 from hermotrope_core.kinds.stages import Converter, Fuse, Lead, Stage
-from hermotrope_core.know.adapters import BARE, live_end
+from hermotrope_core.know.joints import BARE, live_end
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Source, maybe, number
 from hermotrope_core.plan.document import CaseError, refusal

@@ -12,9 +12,9 @@ from hermotrope_core.kinds.stages import (
     Linear,
     Stage,
 )
-from hermotrope_core.know.adapters import gaps, lead_to_make
 from hermotrope_core.know.bay import BayError, dummy_size, plan_of
 from hermotrope_core.know.connectors import connector_words
+from hermotrope_core.know.joints import gaps, lead_to_make
 from hermotrope_core.plan.case import Case, maybe, number
 from hermotrope_core.values.figures import stated
 

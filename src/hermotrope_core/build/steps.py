@@ -12,8 +12,8 @@ from hermotrope_core.build.partslist import fed_bay, parts_list
 from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, mains_like
 from hermotrope_core.kinds.stage import Skill, Work
 from hermotrope_core.kinds.stages import Fuse, Lead
-from hermotrope_core.know.adapters import centres_differ
 from hermotrope_core.know.connectors import connector_words, contacts_of
+from hermotrope_core.know.joints import centres_differ
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.naming import endless, told
 

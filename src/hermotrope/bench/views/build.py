@@ -23,7 +23,7 @@ from hermotrope_core.circuit.netlist import netlist
 from hermotrope_core.judge.choose import choose
 from hermotrope_core.judge.findings.voltage import ridden_by_child
 from hermotrope_core.kinds.stages import Fuse, Lead, Stage, Switch
-from hermotrope_core.know.adapters import CENTRES, centres_differ, gaps
+from hermotrope_core.know.joints import CENTRES, centres_differ, gaps
 from hermotrope_core.plan.case import Case, Choice, Connector, planned, questions
 
 LONGEST_REASON = 200

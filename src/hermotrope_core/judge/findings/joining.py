@@ -10,9 +10,9 @@ from hermotrope_core.judge.findings.current import held, worst
 from hermotrope_core.judge.findings.finding import Finding, Level
 from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, knows_sign, mains_like
 from hermotrope_core.kinds.stages import Converter, Lead, Linear
-from hermotrope_core.know.adapters import joint_fit, stated_joints
 from hermotrope_core.know.bay import LOOK_ALIKES, BayError, plan_of
 from hermotrope_core.know.connectors import connector_words
+from hermotrope_core.know.joints import joint_fit, stated_joints
 from hermotrope_core.know.pins import nets_of
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.case import Case, maybe, number
