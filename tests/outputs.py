@@ -1,43 +1,55 @@
-"""Everything that the product puts out over the golden documents and the demonstration, as texts by name.
+"""Everything that the core puts out over the golden documents, as texts by name, and digests of texts.
 
-``outputs.txt`` holds a digest of each. A change of structure leaves every one as it is; where a change of behaviour is
-meant, ``HERMOTROPE_WRITE_OUTPUTS=DIR ./hermotrope test tests.web.test_outputs`` writes the texts into a folder (to be
-compared with those of the commit before) and the digests anew.
+A change of structure leaves every text as it is. Where a change is meant, with HERMOTROPE_WRITE_OUTPUTS=DIR
+``./hermotrope test tests.core.test_outputs tests.web.test_outputs`` writes the texts into a folder (to be compared with
+those of the commit before) and the digests anew.
 """
 
 from __future__ import annotations
 
-import argparse
 import json
+import os
 import re
 from collections.abc import Iterator
 from hashlib import sha256
-from html import unescape
-from tempfile import NamedTemporaryFile
-from time import sleep
+from pathlib import Path
+from typing import Any
 
-from django.test import Client
+import msgspec
 
-from hermotrope.bench.models import Conversion
-from hermotrope_cli.__main__ import answer
+from hermotrope_core.build import box_label, changes, cut_list, parts_list, steps, way_back
+from hermotrope_core.circuit.discharge import NeverEnds, run
+from hermotrope_core.circuit.estimate import estimate
+from hermotrope_core.circuit.netlist import netlist
+from hermotrope_core.circuit.point import mode_demand
+from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.hours.duty_sums import duty_sums
+from hermotrope_core.hours.economy import payback, side_of
+from hermotrope_core.hours.heat import part_heats
+from hermotrope_core.hours.job import middle_wish, output_over_run
+from hermotrope_core.hours.long_run import leaking_runtime
+from hermotrope_core.hours.night import through_the_night
+from hermotrope_core.hours.standing import switch_places
+from hermotrope_core.hours.sums import simple_sums
+from hermotrope_core.hours.swap import cautious_lasts, field_warnings, handover, recharge_seconds, swap_plan
+from hermotrope_core.judge.cautions import cautions
+from hermotrope_core.judge.choose import choose, fuse_margins, lead_margins
+from hermotrope_core.judge.evidence import judgement_working
+from hermotrope_core.judge.findings import check
+from hermotrope_core.judge.placement import spots
+from hermotrope_core.judge.working import inlet_working, runtime_working
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.match.readout import match_tree
 from hermotrope_core.match.search import search
-from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.document import case_from, tree_of
+from hermotrope_core.prove import gates
+from hermotrope_core.tell.readout import findings_tree, point_tree, run_tree
 from tests.shelves import request
-from tests.support import TESTS
-
-DIGESTS = TESTS / "outputs.txt"
-COMMANDS = ("solve", "check", "estimate", "netlist")
-FILES = ("case.json", "wiring.svg", "schematic.svg", "path.cir", "run.csv", "parts.csv", "bay.html", "sheet/")
-MONTHS = "January|February|March|April|May|June|July|August|September|October|November|December"
-TODAY = re.compile(rf"\d{{1,2}} (?:{MONTHS}) \d{{4}}"
-                   r"|\d{4}-\d\d-\d\d(?:[T ][\d:.+]+Z?)?")  # fmt: skip
-
-
-CLOCK = re.compile(r"\b\d\d:\d\d\b")
-
+from tests.support import golden
 
 LONG = re.compile(r"-?\d+\.\d{5,}(?:e-?\d+)?")
+DAY_S = 86_400.0
 
 
 def digest(text: str) -> str:
@@ -46,69 +58,90 @@ def digest(text: str) -> str:
     return sha256(rounded.encode()).hexdigest()[:16]
 
 
-def commands() -> Iterator[tuple[str, str]]:
-    """What the commands print of every golden case and judgement."""
+def changed(made: dict[str, str], kept: Path) -> list[str]:
+    """Names of the texts that differ from the digests in a file, new and missing ones too."""
+    folder = os.environ.get("HERMOTROPE_WRITE_OUTPUTS")
+    if folder:
+        Path(folder).mkdir(parents=True, exist_ok=True)
+        for name, text in made.items():
+            (Path(folder) / re.sub(r"\W+", "-", name)).write_text(text)
+        kept.write_text("".join(f"{digest(text)} {name}\n" for name, text in made.items()))
+    was = dict(reversed(line.split(" ", 1)) for line in kept.read_text().splitlines())
+    return sorted(name for name in {*was, *made} if name not in made or was.get(name) != digest(made[name]))
+
+
+def of_the_core() -> Iterator[tuple[str, str]]:
+    """All that is computed of every golden case and judgement."""
     for folder in ("cases", "judgements"):
-        for path in sorted((TESTS / folder).glob("*.json")):
-            tree = json.loads(path.read_text())
-            tree.pop("expect", None)
-            for command in COMMANDS:
-                yield f"{command} {folder}/{path.stem}", _printed(command, json.dumps(tree))
-            first = tree["device"]["modes"][0]["name"]
-            yield f"point {folder}/{path.stem}", _printed("point", json.dumps(tree), soc="0.6", mode=first)
+        for name, tree, _ in golden(folder):
+            for what, made in computed(case_from(tree)):
+                text = made if isinstance(made, str) else json.dumps(msgspec.to_builtins(made), ensure_ascii=False)
+                yield f"{what} {folder}/{name}", text
     for seed in range(3):
-        made = request(12, 8, seed, modes=[{"name": "on", "kind": "power", "power_w": 24}])
-        yield f"match {seed}", json.dumps(match_tree(search(made), None), ensure_ascii=False, indent=1)
+        asked = request(12, 8, seed, modes=[{"name": "on", "kind": "power", "power_w": 24}])
+        yield f"match {seed}", json.dumps(match_tree(search(asked), None), ensure_ascii=False)
 
 
-def _printed(command: str, case: str, **more: str) -> str:
-    with NamedTemporaryFile("w", suffix=".json") as file:
-        file.write(case)
-        file.flush()
+def computed(case: Case) -> Iterator[tuple[str, Any]]:
+    """What is worked out of one case, by name."""
+    situation = Situation(case)
+    found = check(situation)
+    yield "check", findings_tree(situation, found)
+    yield "evidence", [judgement_working(situation, finding) for finding in found]
+    yield (
+        "points",
+        [point_tree(case, situation.at(mode, soc)) for mode in situation.all_modes for soc in (1.0, 0.6, 0.1)],
+    )
+    yield "gates", gates(situation, {}, (3000.0, 9000.0))
+    yield "sheet", [parts_list(case), cut_list(case), steps(case), box_label(situation), changes(case), way_back(case)]
+    yield "margins", [lead_margins(situation), fuse_margins(situation), part_heats(situation), switch_places(case)]
+    yield "places", [[spot.problem for spot in spots(case, stage)] for stage in (*case.path, *_others(case))]
+    yield "cautions", [one.says for one in cautions(case)]
+    yield "duty", duty_sums(situation)
+    yield "working", inlet_working(situation, 0.5, situation.heaviest.name, mode_demand(situation.heaviest))
+    yield "chosen", _chosen(case)
+    if situation.run is None:
+        return
+    yield "solve", run_tree(situation.run)
+    yield "netlist", netlist(case)
+    yield "working of the run", runtime_working(situation)
+    yield "sums", simple_sums(situation)
+    yield "run", list(_of_the_run(situation))
+
+
+def _of_the_run(situation: Situation) -> Iterator[Any]:
+    case = situation.case
+    side = side_of(situation, "new", 30.0)
+    yield side, payback(side_of(situation, "old", 0.0), side, 10.0)
+    yield handover(situation), leaking_runtime(situation), through_the_night(case)
+    yield [recharge_seconds(situation, watts, hours) for watts in (None, 20.0) for hours in (None, 5.0)]
+    yield (
+        situation.run
+        and situation.run.runtime_s > 1.0
+        and [swap_plan(DAY_S, cautious_lasts(situation, 0.9), own, 7200.0, hot=own > 1) for own in (1, 3)]
+    )
+    yield field_warnings(situation, run(case, marks=True))
+    wish = middle_wish(situation)
+    yield None if wish is None else output_over_run(situation, wish)
+
+
+def estimates() -> Iterator[tuple[str, str]]:
+    """The range of every golden case, with few draws."""
+    for name, tree, _ in golden("cases"):
         try:
-            made = answer(argparse.Namespace(command=command, case=file.name, **more))
-        except CaseError as error:
-            return f"refused: {error}"
-    return made if isinstance(made, str) else json.dumps(made, ensure_ascii=False, indent=1)
+            made = msgspec.to_builtins(estimate(case_from(tree), 400))
+        except NeverEnds as error:
+            made = str(error)
+        yield f"estimate {name}", json.dumps(made, ensure_ascii=False)
 
 
-def text_of(page: str) -> str:
-    """A page's words and values without its marks, dates and numbers of this very run."""
-    page = re.sub(r"<(script|style)\b(?![^>]*application/json).*?</\1>", " ", page, flags=re.DOTALL)
-    page = re.sub(r'(?:value|aria-label|placeholder|href|title)="([^"]*)"', r'">\1<"', page)
-    words = " ".join(unescape(re.sub(r"<[^>]*>", " ", page)).split())
-    return TODAY.sub("~", re.sub(r"\b[0-9A-Za-z]{64}\b", "~", words))
+def _others(case: Case) -> tuple[Stage, ...]:
+    """A stage of each kind, to be placed."""
+    return tuple(stage for _, tree, _ in golden("cases")[:6] for stage in case_from(tree).path)
 
 
-def pages(client: Client) -> Iterator[tuple[str, str]]:
-    """Every page and file of the demonstration, conversions by their title."""
-    for url in ("/", "/new/", "/shelf/", "/shelf/shelf.csv", "/shelf/shelf.json"):
-        yield f"page {url}", text_of(_got(client, url))
-    for made in Conversion.objects.order_by("title"):
-        device = len(made.case.path) + 2
-        for panel in ("", *range(1, device + 1), "add-1", "match", "run", "build", "prove", "record"):
-            text = _named(made, text_of(_got(client, f"/c/{made.pk}/?panel={panel}")))
-            yield f"page {made.title} {panel}", CLOCK.sub("~", text) if panel == "record" else text
-        for name in FILES:
-            yield f"file {made.title} {name}", _named(made, text_of(_got(client, f"/c/{made.pk}/{name}")))
-        tools = "run/?job=20+h&own=2&charger=20+W&old_hours=6+h&old_fill=8"
-        yield f"tools {made.title}", _named(made, text_of(_got(client, f"/c/{made.pk}/{tools}")))
-
-
-def _got(client: Client, url: str) -> str:
-    """The whole answer; of a search that goes on behind the page, the one once it is over."""
-    page = _once(client, url)
-    while "Trying every way" in page:
-        sleep(0.05)
-        page = _once(client, url)
-    return page
-
-
-def _once(client: Client, url: str) -> str:
-    response = client.get(url)
-    content = b"".join(response) if response.streaming else response.content
-    return f"{response.status_code} {content.decode()}"
-
-
-def _named(made: Conversion, text: str) -> str:
-    return text.replace(f"/c/{made.pk}/", "/c/~/")
+def _chosen(case: Case) -> Any:
+    try:
+        return tree_of(choose(case))
+    except ValueError as error:
+        return str(error)
