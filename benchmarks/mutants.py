@@ -1,7 +1,7 @@
 """How many hand-made faults the core tests notice: a comparison turned, a sign, a constant off by half, all for any.
 
-Works on a copy of the repository; ``.venv/bin/python benchmarks/mutants.py [COUNT] [SEED]`` prints every survivor and the
-share that died. A survivor is a line that no test of the core holds, or a change that makes no difference.
+Works on a copy: ``.venv/bin/python benchmarks/mutants.py [COUNT] [SEED]`` prints every survivor and how many died.
+A survivor is a line that no test of the core holds, or a change that makes no difference.
 """
 
 from __future__ import annotations
@@ -27,15 +27,20 @@ TWINS = {"any": "all", "all": "any", "min": "max", "max": "min"}
 
 def places(tree: ast.Module) -> Iterator[ast.AST]:
     """Every node that can be turned into a fault; texts and annotations apart."""
-    for node in ast.walk(tree):
-        if isinstance(node, ast.Compare) and type(node.ops[0]) in TURNED:
-            yield node
-        elif isinstance(node, ast.BinOp | ast.BoolOp) and type(node.op) in TURNED and not _of_texts(node):
-            yield node
-        elif isinstance(node, ast.Constant) and type(node.value) is float and node.value != 0.0:
-            yield node
-        elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in TWINS:
-            yield node
+    yield from (node for node in ast.walk(tree) if _spoils(node))
+
+
+def _spoils(node: ast.AST) -> bool:
+    match node:
+        case ast.Compare():
+            return type(node.ops[0]) in TURNED
+        case ast.BinOp() | ast.BoolOp():
+            return type(node.op) in TURNED and not _of_texts(node)
+        case ast.Constant():
+            return type(node.value) is float and node.value != 0.0
+        case ast.Call(func=ast.Name(id=name)):
+            return name in TWINS
+    return False
 
 
 def _of_texts(node: ast.AST) -> bool:

@@ -12,7 +12,7 @@ from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import KINDS
 from hermotrope_core.judge.cures import fitted
 from hermotrope_core.judge.placement import problem, spots
-from hermotrope_core.kinds.stages import Converter, KeepAlive, Linear
+from hermotrope_core.kinds.stages import Converter, KeepAlive
 from hermotrope_core.plan.case import Case, Source, number
 
 MOST_TRAY = 60
@@ -37,7 +37,7 @@ def _wakes(case: Case, without: int) -> bool:
         return True
     rest = [one for i, one in enumerate(case.path) if i != without]
     first = next((i for i, one in enumerate(rest) if isinstance(one, KeepAlive)), len(rest))
-    return any(isinstance(one, Converter | Linear) for one in rest[:first])
+    return any(one.HOLDS for one in rest[:first])
 
 
 def kind_problems(case: Case, kinds: tuple[tuple[str, str], ...], at: int) -> list[tuple[str, str, str]]:

@@ -15,6 +15,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.evidence import judgement_working
 from hermotrope_core.judge.findings import Finding
 from hermotrope_core.judge.working import runtime_working
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Converter, Diode, Linear, Resistor
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.groups import amount, common, groups
@@ -98,7 +99,7 @@ def way_row(place: int, ranked: Ranked, matched: Matched, ask: Ask) -> dict[str,
 
 def strategy_words(way: Way) -> str:
     """What is done to the volts, in words with the designed values."""
-    held = [stage for stage in way.path if isinstance(stage, Converter | Linear)]
+    held = [stage for stage in way.path if isinstance(stage, Holding)]
     awake = ", kept awake" if way.kept_awake else ""
     match way.strategy:
         case "direct":

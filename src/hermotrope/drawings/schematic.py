@@ -7,7 +7,8 @@ from html import escape
 import schemdraw
 from schemdraw import elements as elm
 
-from hermotrope_core.kinds.stages import Converter, CutOff, Diode, Fuse, KeepAlive, Lead, Linear, Stage, Switch
+from hermotrope_core.kinds.holding import Holding
+from hermotrope_core.kinds.stages import CutOff, Diode, Fuse, KeepAlive, Lead, Stage, Switch
 from hermotrope_core.plan.case import Case
 
 schemdraw.use("svg")
@@ -68,7 +69,7 @@ def _draw(drawing: schemdraw.Drawing, stage: Stage, back: tuple[float, float], s
             drawing += elm.Dot()
             drawing.pop()
             drawing += elm.Line().right().length(1.6)
-        case Converter() | Linear() | CutOff():
+        case Holding() | CutOff():
             return _block(drawing, words, back, signs)
         case _:
             drawing += elm.Resistor().right().label(words)

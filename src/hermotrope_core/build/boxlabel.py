@@ -6,8 +6,9 @@ import msgspec
 
 from hermotrope_core.circuit.point import rated_wh
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, knows_sign
-from hermotrope_core.kinds.stages import Converter, Fuse, Linear
+from hermotrope_core.kinds.stages import Converter, Fuse
 from hermotrope_core.know.pins import nets_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
@@ -68,7 +69,7 @@ def _input(situation: Situation) -> tuple[float, float]:
         return volts, volts
     low, high = circuit.cutoff_v, situation.full_emf
     for stage in case.path:
-        if isinstance(stage, Converter | Linear):
+        if isinstance(stage, Holding):
             least, most = maybe(getattr(stage, "input_min_v", None)), maybe(getattr(stage, "input_max_v", None))
             return max(low, least or 0.0), min(high, most or high)
     return low, high

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.inlets import CellBay
 from hermotrope_core.kinds.stages import (
-    Converter,
     Fuse,
     Lead,
     Linear,
@@ -134,7 +134,7 @@ def soldered(case: Case) -> list[Stage]:
 def boxed(case: Case, i: int) -> bool:
     """Whether path[i] is a bare board that wants a box: no inverter, trigger or adapter, which come in one."""
     stage = case.path[i]
-    if not isinstance(stage, Converter | Linear) or stage.built_in or case.mains_at(i):
+    if not isinstance(stage, Holding) or stage.built_in or case.mains_at(i):
         return False
     return isinstance(stage, Linear) or stage.topology in ("buck", "boost", "buck-boost")
 

@@ -12,8 +12,9 @@ from hermotrope_core.circuit.situation import HALF_SOC, Situation
 from hermotrope_core.judge.cures import fuse_at, wire_amps_behind
 from hermotrope_core.judge.findings import protection
 from hermotrope_core.judge.findings.finding import Finding
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.lead import lead_ohm
-from hermotrope_core.kinds.stages import Converter, Fuse, Lead, Linear
+from hermotrope_core.kinds.stages import Fuse, Lead
 from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS, fuse_opens_s
 from hermotrope_core.plan.case import MOST_STAGES, Case, maybe, number
 from hermotrope_core.values.figures import figure
@@ -118,7 +119,7 @@ def _thinnest_behind(case: Case, start: int, *, through: bool = False) -> int | 
     found: tuple[float, int] | None = None
     for i in range(start, len(case.path)):
         stage = case.path[i]
-        if isinstance(stage, Converter | Linear) and not through:
+        if isinstance(stage, Holding) and not through:
             break
         if isinstance(stage, Lead) and not stage.bought and (found is None or number(stage.area_mm2) < found[0]):
             found = number(stage.area_mm2), i
@@ -191,7 +192,7 @@ def _fuse_before(case: Case, at: int) -> float | None:
     """Rating of the fuse in the same stretch before a lead."""
     rating: float | None = None
     for stage in case.path[:at]:
-        if isinstance(stage, Converter | Linear):
+        if isinstance(stage, Holding):
             rating = None
         elif isinstance(stage, Fuse):
             rating = number(stage.rating_a)

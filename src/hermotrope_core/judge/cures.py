@@ -14,7 +14,8 @@ import msgspec
 from hermotrope_core.circuit.point import mode_demand, peak_demand
 from hermotrope_core.circuit.situation import Look, Situation
 from hermotrope_core.kinds.converter import typical_headroom
-from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Lead, Linear, Stage, Switch
+from hermotrope_core.kinds.holding import Holding
+from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Lead, Stage, Switch
 from hermotrope_core.kinds.stages import CutOff as CutOffStage
 from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
 from hermotrope_core.parts.wire import fuse_rating, safe_amps
@@ -177,7 +178,7 @@ def wire_amps_behind(case: Case, start: int) -> float:
     """Safe current of the weakest lead from path index `start` to the next holder or the device."""
     weakest = float("inf")
     for stage in case.path[start:]:
-        if isinstance(stage, Converter | Linear):
+        if isinstance(stage, Holding):
             break
         if isinstance(stage, Lead):
             weakest = min(weakest, safe_amps(number(stage.area_mm2)))
@@ -209,7 +210,7 @@ def converter_change(situation: Situation) -> Change:
     target = maybe(case.device.supply.nominal_v)
     for i in range(len(case.path) - 1, -1, -1):
         stage = case.path[i]
-        if isinstance(stage, Converter | Linear) and target is not None:
+        if isinstance(stage, Holding) and target is not None:
             volts = set_point(situation, number(stage.output_v), target)
             if volts is None:
                 return ()
@@ -230,7 +231,7 @@ def converter_change(situation: Situation) -> Change:
 
 
 def _held_before(case: Case, i: int) -> bool:
-    return any(isinstance(stage, Converter | Linear) for stage in case.path[:i])
+    return any(stage.HOLDS for stage in case.path[:i])
 
 
 def can_be_set(situation: Situation, i: int, volts: float) -> bool:
@@ -243,7 +244,7 @@ def can_be_set(situation: Situation, i: int, volts: float) -> bool:
     low, high = maybe(stage.adjusts_from_v), maybe(stage.adjusts_to_v)
     if (low is not None and volts < low) or (high is not None and volts > high):
         return False
-    before = [s for s in situation.case.path[:i] if isinstance(s, Converter | Linear)]
+    before = [s for s in situation.case.path[:i] if isinstance(s, Holding)]
     span = (number(before[-1].output_v),) * 2 if before else supply_span(situation)
     if stage.topology == "boost":
         return volts >= span[1]
@@ -274,7 +275,7 @@ def cut_off_change(situation: Situation) -> Change:
     volts = situation.source.cells_in_series * situation.cell.cutoff_v
     stage = CutOffStage(trips_v=round(volts, 2))
     path = situation.case.path
-    first = next((i for i, one in enumerate(path) if isinstance(one, Converter | Linear)), len(path))
+    first = next((i for i, one in enumerate(path) if isinstance(one, Holding)), len(path))
     guards = [i for i, one in enumerate(path[:first]) if isinstance(one, Fuse | Switch)]
     return (add(f"/path/{guards[-1] + 1 if guards else 0}", stage),)
 
@@ -290,7 +291,7 @@ def keep_alive_change(case: Case, amps: float) -> Change:
         return ()
     more = AWAKE * least - amps
     for i, stage in enumerate(case.path):
-        if isinstance(stage, Converter | Linear):
+        if isinstance(stage, Holding):
             break
         if isinstance(stage, KeepAlive):
             return (replace(f"/path/{i}", KeepAlive(current_a=round(number(stage.current_a) + more, 3))),)

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 import msgspec
 
 from hermotrope_core.circuit.point import full_volts
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Converter, CutOff, Diode, Fuse, KeepAlive, Linear, Resistor, Stage, Switch
 from hermotrope_core.plan.case import MOST_STAGES, Case, maybe, number
 from hermotrope_core.values.figures import figure
@@ -35,7 +36,7 @@ def problem(case: Case, stage: Stage, at: int) -> str | None:
     if len(case.path) >= MOST_STAGES:
         return f"the path is full ({MOST_STAGES} stages)"
     before = case.path[:at]
-    held = [one for one in before if isinstance(one, Converter | Linear)]
+    held = [one for one in before if isinstance(one, Holding)]
     bank = case.source is not None and case.source.regulated_output is not None
     match stage:
         case Fuse():
@@ -48,7 +49,7 @@ def problem(case: Case, stage: Stage, at: int) -> str | None:
         case KeepAlive():
             if not held and not bank:
                 return "there is nothing before it that falls asleep"
-        case Converter() | Linear():
+        case Holding():
             return _holder(case, stage, _volts_at(case, at))
         case Diode() | Resistor():
             if held:
@@ -78,7 +79,7 @@ def _cut_off(case: Case, stage: CutOff, held: Sequence[Stage], bank: bool) -> st
 def _volts_at(case: Case, at: int) -> tuple[float, float] | None:
     """Lowest and highest volts that arrive at a path index, drops and resistances aside."""
     for one in reversed(case.path[:at]):
-        if isinstance(one, Converter | Linear):
+        if isinstance(one, Holding):
             return number(one.output_v), number(one.output_v)
     source = case.source
     if source is None:

@@ -17,6 +17,7 @@ from hermotrope_core.hours.heat import kelvin_per_watt
 from hermotrope_core.judge.findings.finding import VOLT_TOLERANCE
 from hermotrope_core.judge.findings.protection import HOT_REFUSE_K
 from hermotrope_core.kinds.effects import Demand, Holder
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Converter, Linear, Stage
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.shelf import Pack, Part
@@ -181,6 +182,6 @@ def _kind(stage: Stage) -> str:
 
 
 def _held(stage: Stage) -> Converter | Linear:
-    if not isinstance(stage, Converter | Linear):
+    if not isinstance(stage, Holding):
         raise TypeError(f"{type(stage).__name__} holds no volts")
     return stage

@@ -11,6 +11,7 @@ from hermotrope_core.circuit.point import draw_of, mode_demand
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import keep_alive_change
 from hermotrope_core.judge.findings import Finding, Verdict, check, verdict_of
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Converter, KeepAlive, Linear
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.shelf import WORK, labour_kind, to_buy
@@ -120,7 +121,7 @@ def effort_of(way: Way, overvoltage: bool) -> Effort:
             price += labour.price if part.price is None else part.price
         mass += labour.mass_g if part.mass_g is None else part.mass_g
         minutes, joints, soldered = minutes + labour.minutes, joints + labour.joints, soldered + labour.soldered
-    if any(isinstance(s, Converter | Linear) and _boxed(s) for s in way.path):
+    if any(isinstance(s, Holding) and _boxed(s) for s in way.path):
         minutes += WORK.box_minutes
     undo = soldered // 2 + (3 if overvoltage else 0)
     return Effort(price, mass, minutes, joints, soldered, undo)

@@ -6,7 +6,8 @@ from math import exp, inf, log
 
 import msgspec
 
-from hermotrope_core.kinds.stages import Converter, Linear
+from hermotrope_core.kinds.holding import Holding
+from hermotrope_core.kinds.stages import Linear
 from hermotrope_core.match.judge import Judged
 from hermotrope_core.match.request import WISHES, Wish
 from hermotrope_core.plan.case import Case
@@ -81,7 +82,7 @@ def rank(case: Case, fitting: list[Judged], weights: Weights | None = None, hour
 
 def noisy(judged: Judged) -> bool:
     """Whether the last part that holds the volts switches: a linear regulator, cells and diodes make no noise."""
-    held = [stage for stage in judged.way.path if isinstance(stage, Converter | Linear)]
+    held = [stage for stage in judged.way.path if isinstance(stage, Holding)]
     if held:
         return not isinstance(held[-1], Linear)
     return judged.way.pack.source.regulated_output is not None

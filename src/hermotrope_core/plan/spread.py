@@ -10,7 +10,8 @@ from collections.abc import Callable
 
 import msgspec
 
-from hermotrope_core.kinds.stages import Converter, Lead, Linear
+from hermotrope_core.kinds.holding import Holding
+from hermotrope_core.kinds.stages import Lead
 from hermotrope_core.plan.case import Case, Known, KnownBy, Number, Source, Table, number
 from hermotrope_core.values.fields import FIELDS
 
@@ -85,7 +86,7 @@ def inputs(case: Case) -> list[Input]:
         found += _holder_inputs("source.regulated_output", source.regulated_output, _port_setter(case, source))
     for i, stage in enumerate(case.path):
         setter = _stage_setter(case, i)
-        if isinstance(stage, Converter | Linear):
+        if isinstance(stage, Holding):
             found += _holder_inputs(f"path[{i}]", stage, setter)
         elif isinstance(stage, Lead):
             found.append(_times_input(f"path[{i}]", stage, "length_m", setter))

@@ -7,6 +7,7 @@ from itertools import pairwise
 from math import inf
 
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.inlets import STANDARD, fixed_by_standard, knows_sign
 from hermotrope_core.kinds.stages import Converter, CutOff, Diode, KeepAlive, Lead, Linear, Resistor
 from hermotrope_core.know.connectors import contacts_of
@@ -158,7 +159,7 @@ def continuity(situation: Situation, basis: str) -> Gate:
     count = len(case.path)
     asks = [*_spans(case)]
     ends = [] if case.mains_at(0) else [(0, "at the pack’s end")]
-    if any(isinstance(stage, Converter | Linear) for stage in case.path) and not situation.alternating:
+    if any(stage.HOLDS for stage in case.path) and not situation.alternating:
         ends.append((count, "at the plug"))
     for gap, where in ends:
         least = _least_across(situation, gap)
@@ -265,7 +266,7 @@ def _least_across(situation: Situation, gap: int) -> float:
     volts = number(case.source.regulated_output.output_v) if case.source and case.source.regulated_output else 0.0
     conducts = 0.0
     for i, stage in enumerate(case.path):
-        if isinstance(stage, Converter | Linear):
+        if isinstance(stage, Holding):
             if i >= gap:
                 break
             volts, conducts = number(stage.output_v), 0.0
@@ -277,7 +278,7 @@ def _least_across(situation: Situation, gap: int) -> float:
 def set_points(situation: Situation, basis: str) -> Gate | None:
     """Every converter's output, fed and unloaded; None where nothing holds volts."""
     case = situation.case
-    asks = [_set_point(situation, i) for i, stage in enumerate(case.path) if isinstance(stage, Converter | Linear)]
+    asks = [_set_point(situation, i) for i, stage in enumerate(case.path) if isinstance(stage, Holding)]
     if not asks:
         return None
     connect = (
@@ -298,13 +299,13 @@ def set_points(situation: Situation, basis: str) -> Gate | None:
 def _set_point(situation: Situation, i: int) -> Ask:
     case = situation.case
     stage = case.path[i]
-    assert isinstance(stage, Converter | Linear)
+    assert isinstance(stage, Holding)
     volts = number(stage.output_v)
     adjustable = isinstance(stage, Converter) and stage.topology in ("buck", "boost", "buck-boost")
     share = SET_SHARE if adjustable else FIXED_SHARE
     slack = share * volts + 0.5 * within(volts)
     low, high = volts - slack, volts + slack
-    last = not any(isinstance(s, Converter | Linear) for s in case.path[i + 1 :])
+    last = not any(s.HOLDS for s in case.path[i + 1 :])
     most = maybe(case.device.supply.max_v)
     if last and most is not None and "over-max" not in case.accepted:
         high = max(min(high, most * 1.005), low + 1e-6)

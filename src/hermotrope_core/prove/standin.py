@@ -17,7 +17,8 @@ from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, mode_demand, peak
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.heat import part_heats
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.kinds.stages import Converter, CutOff, Diode, Fuse, Lead, Linear
+from hermotrope_core.kinds.holding import Holding
+from hermotrope_core.kinds.stages import CutOff, Diode, Fuse, Lead
 from hermotrope_core.plan.case import Case, Mode, maybe, number
 from hermotrope_core.plan.spread import times
 from hermotrope_core.prove.gate import Ask
@@ -42,7 +43,7 @@ CAPACITY, RESISTANCE, LOAD = 0.05, 0.12, 0.03
 def applicable(case: Case) -> tuple[Fault, ...]:
     """The faults that this case can have."""
     found: list[Fault] = [] if Situation(case).alternating else ["reversed-leads"]
-    if any(isinstance(stage, Converter | Linear) for stage in case.path):
+    if any(stage.HOLDS for stage in case.path):
         found.append("set-point-high")
     if case.source is not None and case.source.regulated_output is None:
         found.append("weak-pack")
@@ -80,9 +81,9 @@ def truth(case: Case, fault: Fault | None) -> Case:
     modes = tuple(_drawing(mode, load) for mode in case.device.modes)
     path = case.path
     if fault == "set-point-high":
-        at = max(i for i, stage in enumerate(path) if isinstance(stage, Converter | Linear))
+        at = max(i for i, stage in enumerate(path) if isinstance(stage, Holding))
         stage = path[at]
-        assert isinstance(stage, Converter | Linear)
+        assert isinstance(stage, Holding)
         path = (*path[:at], replace(stage, output_v=TOO_HIGH * number(stage.output_v)), *path[at + 1 :])
     return replace(case, source=source, path=path, device=replace(case.device, modes=modes))
 

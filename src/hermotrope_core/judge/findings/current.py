@@ -9,7 +9,8 @@ from hermotrope_core.circuit.situation import HALF_SOC, Look, Situation
 from hermotrope_core.judge.cures import MARGIN, Change, converter_for, keep_alive_change, replace, switch_change
 from hermotrope_core.judge.findings.finding import Finding, Level, above, below, outside_duty
 from hermotrope_core.kinds.effects import Demand, Holder
-from hermotrope_core.kinds.stages import Converter, KeepAlive, Linear, Resistor, Switch
+from hermotrope_core.kinds.holding import Holding
+from hermotrope_core.kinds.stages import Converter, KeepAlive, Resistor, Switch
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.plan.case import Code, RegulatedOutput, Source, maybe, number
 from hermotrope_core.values.figures import duration, figure
@@ -186,7 +187,7 @@ def wrong_profile(situation: Situation) -> Iterator[Finding]:
         if not isinstance(stage, Converter) or stage.topology != "trigger":
             continue
         wanted = number(stage.output_v)
-        before = [s for s in situation.case.path[:i] if isinstance(s, Converter | Linear)]
+        before = [s for s in situation.case.path[:i] if isinstance(s, Holding)]
         held_v = [number(port.output_v)] if port else []
         offers = sorted({*held_v, *(number(p.output_v) for one in source.ports for p in one.profiles)})
         if port is not None and not before and any(abs(volts - wanted) <= SAME_V for volts in offers):

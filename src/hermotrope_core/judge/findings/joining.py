@@ -9,7 +9,7 @@ from hermotrope_core.judge.cures import add
 from hermotrope_core.judge.findings.current import held, worst
 from hermotrope_core.judge.findings.finding import Finding, Level
 from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, knows_sign, mains_like
-from hermotrope_core.kinds.stages import Converter, Lead, Linear
+from hermotrope_core.kinds.stages import Converter, Lead
 from hermotrope_core.know.bay import LOOK_ALIKES, BayError, plan_of
 from hermotrope_core.know.connectors import connector_words
 from hermotrope_core.know.joints import joint_fit, stated_joints
@@ -147,7 +147,7 @@ def ac_inlet(situation: Situation) -> Iterator[Finding]:
     inlet = device.inlet
     if inlet is None or inlet.kind == "mains":
         return
-    held = any(isinstance(stage, Converter | Linear) for stage in situation.case.path)
+    held = any(stage.HOLDS for stage in situation.case.path)
     comes = situation.alternating or (not held and outlet is not None and outlet.alternating)
     if comes == inlet.alternating:
         return

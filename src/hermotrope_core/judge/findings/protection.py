@@ -24,6 +24,7 @@ from hermotrope_core.judge.cures import (
 )
 from hermotrope_core.judge.findings.current import held, worst
 from hermotrope_core.judge.findings.finding import Finding, above
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Converter, CutOff, Diode, Fuse, Lead, Linear, Resistor, Stage, Switch
 from hermotrope_core.parts.wire import FUSE_MARGIN, HOLDS_TIMES, PARTS, fuse_opens_s, safe_amps
 from hermotrope_core.plan.case import Case, Known, maybe, number
@@ -53,7 +54,7 @@ def first_stretch(case: Case) -> tuple[tuple[int, Stage], ...]:
     """The stages before the first part that holds its volts, with their path indices."""
     found = []
     for i, stage in enumerate(case.path):
-        if isinstance(stage, Converter | Linear):
+        if isinstance(stage, Holding):
             break
         found.append((i, stage))
     return tuple(found)
@@ -261,7 +262,7 @@ def rating_volts(situation: Situation) -> Iterator[Finding]:
     """A fuse or switch at more volts than it can break: direct current draws an arc."""
     volts = situation.full_emf if situation.circuit.port is None else situation.circuit.holders[0].output_v
     for i, stage in enumerate(situation.case.path):
-        if isinstance(stage, Converter | Linear):
+        if isinstance(stage, Holding):
             volts = number(stage.output_v)
         elif isinstance(stage, Fuse | Switch) and not situation.case.alternating_at(i):
             rated = maybe(stage.rating_v)

@@ -9,7 +9,8 @@ from hermotrope_core.judge.cures import SCHOTTKY_V, add
 from hermotrope_core.judge.findings.current import has_switching_part
 from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.kinds.converter import typical_headroom
-from hermotrope_core.kinds.stages import Converter, Diode, Linear
+from hermotrope_core.kinds.holding import Holding
+from hermotrope_core.kinds.stages import Converter, Diode
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Code, Trait, maybe, number
 from hermotrope_core.values.figures import figure
@@ -205,7 +206,7 @@ def _missing(situation: Situation) -> Iterator[str]:
     elif source.max_current_a is None and not situation.cell.endless:
         yield "the pack’s most current"
     for i, stage in enumerate(situation.case.path):
-        if isinstance(stage, Converter | Linear):
+        if isinstance(stage, Holding):
             name = situation.stage_name(i)
             if stage.output_current_max_a is None:
                 yield f"the amperes of the {name}"

@@ -11,7 +11,7 @@ from hermotrope_core.judge.cures import Change, converter_change, with_stages
 from hermotrope_core.judge.findings.finding import Finding, Level, above, below, outside_duty
 from hermotrope_core.judge.overdrive import overdrive
 from hermotrope_core.kinds.effects import CAUSE_WORDS
-from hermotrope_core.kinds.stages import Converter, Diode, Linear
+from hermotrope_core.kinds.stages import Converter, Diode
 from hermotrope_core.plan.case import Case, Mode, maybe, number
 from hermotrope_core.values.figures import both, duration, figure
 
@@ -33,7 +33,7 @@ def hold_the_volts(situation: Situation) -> tuple[str | None, Change]:
     """The cure for wrong volts at the inlet, in words and as a change."""
     change = converter_change(situation)
     if not change:
-        if any(isinstance(stage, Converter | Linear) for stage in situation.case.path):
+        if any(stage.HOLDS for stage in situation.case.path):
             return "lose less between the converter and the device: a thicker lead, no diode or resistor", ()
         return "put in a converter that holds the rated volts; no generic board suits this pack and load", ()
     target = figure(maybe(situation.case.device.supply.nominal_v) or 0.0, "V")
@@ -276,7 +276,7 @@ def _cure_for_early_stop(situation: Situation, stopped: Run) -> tuple[str | None
         return STRONGER, ()
     if stopped.end_cause == "pack cut-off":
         return "set an added cut-off lower, keep the pack warm, or take one with less resistance", ()
-    held = any(isinstance(stage, Converter | Linear) for stage in situation.case.path)
+    held = any(stage.HOLDS for stage in situation.case.path)
     if held and stopped.end_cause != "device minimum":
         return "take a converter that takes in lower volts", ()
     cure, change = hold_the_volts(situation)
