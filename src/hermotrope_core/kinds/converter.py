@@ -6,7 +6,7 @@ from typing import Literal
 
 from hermotrope_core.kinds.effects import Element, Holder, Station, efficiency_of
 from hermotrope_core.kinds.holding import Enclosure, Holding
-from hermotrope_core.kinds.stage import Place, Step, Tails, Work
+from hermotrope_core.kinds.stage import Fed, Place, Step, Tails, Work
 from hermotrope_core.values.figures import digits, figure, stated
 from hermotrope_core.values.known import Number, Table, check_table, maybe, number
 
@@ -14,6 +14,8 @@ Topology = Literal["buck", "boost", "buck-boost", "trigger", "inverter"]
 InDropout = Literal["stops", "passes"]
 """It stops giving, or gives its input on, less its headroom, so that its output falls with the pack."""
 SET_BY_HAND: tuple[Topology, ...] = ("buck", "boost", "buck-boost")
+SAME_V = 0.05
+"""Two settings closer than this are one."""
 TYPICAL_HEADROOM_V, TYPICAL_HEADROOM = 1.0, 0.15
 """Headroom of a step-down board that states none: volts, and at most this share of its output (typical)."""
 
@@ -39,6 +41,7 @@ class Converter(Holding, frozen=True, tag="converter"):
     """A board that holds its output at a share of loss."""
 
     OFFERED = "Converter"
+    SWITCHES = True
     ROWS = (
         "topology",
         "output_v",
@@ -146,6 +149,25 @@ class Converter(Holding, frozen=True, tag="converter"):
         drawn = at.volts_in * at.amps_in - spent
         efficiency = at.volts_out * at.amps_out / drawn if drawn > 0 else 1.0
         return holding_step(f"{self.topology} converter", efficiency, spent, at, at.volts_in)
+
+    def misfit(self, fed: Fed) -> str | None:
+        if fed.high_v is None:
+            return None
+        least, most, gets = maybe(self.input_min_v) or 0.0, maybe(self.input_max_v), figure(fed.high_v, "V")
+        if most is not None and fed.high_v > most:
+            return f"it takes in {most:g} V at most and would get {gets}"
+        if fed.high_v < least:
+            return f"it needs {least:g} V and gets {gets} at most"
+        if self.topology == "buck" and fed.high_v < self.held_v:
+            return f"a buck steps down: it cannot make {self.held_v:g} V of {gets}"
+        if self.topology == "boost" and fed.high_v > self.held_v:
+            return f"a boost steps up: it cannot hold {self.held_v:g} V from {gets}"
+        asked = self.topology == "trigger" and not (self._given(fed.port_v) and self._given(fed.low_v))
+        wants = f"a trigger board asks a negotiated port for {self.held_v:g} V; here there is none that gives them"
+        return wants if asked else None
+
+    def _given(self, volts: float | None) -> bool:
+        return volts is not None and abs(volts - self.held_v) <= SAME_V
 
     @property
     def part(self) -> tuple[str, str]:

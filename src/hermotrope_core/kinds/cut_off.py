@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.effects import Element, Station
-from hermotrope_core.kinds.stage import Place, StageKind, Step, Tails, Work
+from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Work
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Number, number
 
@@ -29,6 +29,13 @@ class CutOff(StageKind, frozen=True, tag="cut-off"):
     def working(self, at: Station) -> Step:
         values = f"{figure(at.volts_in, 'V')} > {figure(number(self.trips_v), 'V')}"
         return Step("cut-off", "closed while V > trip", values, figure(at.volts_out, "V"))
+
+    def misfit(self, fed: Fed) -> str | None:
+        if fed.held or fed.bank:
+            return "behind a part that holds its volts it never sees the pack run down"
+        if fed.full_v is not None and number(self.trips_v) >= fed.full_v:
+            return f"it {self.detail}, above the full pack's {figure(fed.full_v, 'V')}"
+        return None
 
     @property
     def set_to(self) -> tuple[object, ...]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.effects import Element, Station
-from hermotrope_core.kinds.stage import Place, StageKind, Step, Work
+from hermotrope_core.kinds.stage import BEHIND_HOLDER, Fed, Place, StageKind, Step, Work
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Number, number
 
@@ -29,6 +29,9 @@ class Diode(StageKind, frozen=True, tag="diode"):
     def working(self, at: Station) -> Step:
         values = f"{figure(at.volts_in, 'V')} − {self.count} × {figure(number(self.forward_v), 'V')}"
         return Step("diode", "V − n × V_f", values, figure(at.volts_out, "V"))
+
+    def misfit(self, fed: Fed) -> str | None:
+        return BEHIND_HOLDER if fed.held else None
 
     @property
     def set_to(self) -> tuple[object, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hermotrope_core.kinds.stage import Place, StageKind, Tails, Work
+from hermotrope_core.kinds.stage import Fed, Place, StageKind, Tails, Work
 from hermotrope_core.values.known import Number, number
 
 
@@ -23,6 +23,13 @@ class Fuse(StageKind, frozen=True, tag="fuse"):
     @property
     def detail(self) -> str:
         return f"{number(self.rating_a):g} A"
+
+    def misfit(self, fed: Fed) -> str | None:
+        if fed.held:
+            return "behind a converter it protects nothing at the pack: within 20 cm of the pack's positive"
+        if not fed.bank and any(not isinstance(one, Fuse) for one in fed.before):
+            return "what is before it is unprotected: within 20 cm of the pack's positive"
+        return None
 
     @property
     def set_to(self) -> tuple[object, ...]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.effects import Element, Station
-from hermotrope_core.kinds.stage import Place, StageKind, Step, Tails, Work
+from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Work
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Number, number
 
@@ -32,6 +32,9 @@ class KeepAlive(StageKind, frozen=True, tag="keep-alive"):
     def working(self, at: Station) -> Step:
         drawn = figure(number(self.current_a), "A")
         return Step("keep-alive load", "draws beside the device", drawn, figure(at.volts_out, "V"))
+
+    def misfit(self, fed: Fed) -> str | None:
+        return None if fed.held or fed.bank else "there is nothing before it that falls asleep"
 
     @property
     def part(self) -> tuple[str, str]:

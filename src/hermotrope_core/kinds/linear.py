@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hermotrope_core.kinds.effects import Holder, Station
 from hermotrope_core.kinds.holding import Enclosure, Holding
-from hermotrope_core.kinds.stage import Step
+from hermotrope_core.kinds.stage import Fed, Step
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Number, maybe, number
 
@@ -52,6 +52,12 @@ class Linear(Holding, frozen=True, tag="linear"):
     def working(self, at: Station) -> Step:
         values = f"{figure(at.amps_out, 'A')} + {figure(number(self.quiescent_a), 'A')}"
         return Step("linear regulator", "holds its output; I_in = I_out + I_q", values, figure(at.volts_out, "V"))
+
+    def misfit(self, fed: Fed) -> str | None:
+        need = self.held_v + number(self.dropout_v)
+        if fed.high_v is None or fed.high_v >= need:
+            return None
+        return f"it needs {figure(need, 'V')} and gets {figure(fed.high_v, 'V')} at most"
 
     @property
     def set_to(self) -> tuple[object, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hermotrope_core.kinds.stage import Place, StageKind, Work
+from hermotrope_core.kinds.stage import BEHIND_HOLDER, Fed, Place, StageKind, Work
 from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import Number, number
 
@@ -21,6 +21,9 @@ class Resistor(StageKind, frozen=True, tag="resistor"):
     @property
     def detail(self) -> str:
         return stated(number(self.resistance_ohm), "Ω")
+
+    def misfit(self, fed: Fed) -> str | None:
+        return BEHIND_HOLDER if fed.held else None
 
     @property
     def set_to(self) -> tuple[object, ...]:

@@ -10,6 +10,7 @@ from hermotrope_core.kinds.effects import Element, Holder, Station
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Value, number
 
+BEHIND_HOLDER = "behind a part that holds the volts it only takes some of them away again"
 Skill = Literal["none", "careful hands", "soldering", "a meter"]
 
 
@@ -20,6 +21,24 @@ class Place(msgspec.Struct, frozen=True):
     first: bool
     mains: bool
     mains_behind: bool
+
+
+class Fed(msgspec.Struct, frozen=True):
+    """What comes to a place of the path, drops and resistances aside; volts are None without a pack."""
+
+    before: tuple[StageKind, ...]
+    bank: bool
+    port_v: float | None
+    """What a bank's port gives."""
+    low_v: float | None
+    high_v: float | None
+    full_v: float | None
+    """The full pack's own volts."""
+
+    @property
+    def held(self) -> bool:
+        """Whether a part before it holds the volts."""
+        return any(one.HOLDS for one in self.before)
 
 
 class Work(msgspec.Struct, frozen=True):
@@ -65,6 +84,8 @@ class StageKind(Value, frozen=True, tag_field="stage"):
     """Whether it holds its output volts, so that what is behind it does not see the pack run down."""
     KEEPS_AWAKE: ClassVar[bool] = False
     """Whether it is there to keep what is before it awake, and makes no sense without."""
+    SWITCHES: ClassVar[bool] = False
+    """Whether it is a switching converter: it makes noise, and runs on with nothing behind it."""
     DRAWS: ClassVar[bool] = False
     """Whether it draws by itself, with nothing behind it."""
 
@@ -115,6 +136,10 @@ class StageKind(Value, frozen=True, tag_field="stage"):
         """How its output volts follow at an operating point."""
         values = f"{figure(at.volts_in, 'V')} − {figure(at.amps_in, 'A')} × {figure(self.ohms, 'Ω')}"
         return Step(self.kind, "V − I R", values, figure(at.volts_out, "V"))
+
+    def misfit(self, fed: Fed) -> str | None:
+        """Why it makes no sense in a place, or None."""
+        return None
 
     @property
     def set_to(self) -> tuple[object, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hermotrope_core.kinds.stage import Place, StageKind, Work
+from hermotrope_core.kinds.stage import Fed, Place, StageKind, Work
 from hermotrope_core.values.known import Number, number
 
 
@@ -17,6 +17,11 @@ class Switch(StageKind, frozen=True, tag="switch"):
     resistance_ohm: Number = 0.0
     rating_v: Number | None = None
     built_in: bool = False
+
+    def misfit(self, fed: Fed) -> str | None:
+        if any(one.SWITCHES for one in fed.before):
+            return "behind a converter it leaves the converter's own draw running: put it before"
+        return None
 
     @property
     def set_to(self) -> tuple[object, ...]:
