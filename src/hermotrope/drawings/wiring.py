@@ -9,7 +9,6 @@ import msgspec
 from hermotrope.drawings.letters import lines
 from hermotrope_core.circuit.point import full_volts
 from hermotrope_core.kinds.inlets import KIND_WORDS
-from hermotrope_core.kinds.stages import Converter, Lead
 from hermotrope_core.know.connectors import contacts_of
 from hermotrope_core.plan.case import Case, Connector, number
 from hermotrope_core.values.figures import reach
@@ -103,10 +102,10 @@ def wiring(case: Case) -> Drawing | None:
         x = FIRST + slot * (i + 0.5)
         half = min(28.0, slot * 0.3)
         wires.append(_wire(left, x - half, swapped, mains=case.mains_at(i)))
-        swaps = isinstance(stage, Lead) and stage.swaps_polarity
+        swaps = stage.turns
         kind = "cord" if case.mains_at(i) and not stage.HOLDS else stage.kind
         flipped = swapped and kind not in BLOCKS
-        topology = stage.topology if isinstance(stage, Converter) else ""
+        topology = stage.called if stage.HOLDS else ""
         title, detail = stage.title, stage.detail
         height = TITLE_Y - (LINE_HEIGHT if slot < TIGHT and i % 2 else 0.0)
         parts.append(Part(i + 1, kind, round(x, 1), title, height, detail, flipped, swaps, topology))

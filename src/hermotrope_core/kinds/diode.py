@@ -23,8 +23,12 @@ class Diode(StageKind, frozen=True, tag="diode"):
     def detail(self) -> str:
         return f"{self.count} × {number(self.forward_v):g} V"
 
+    @property
+    def drop_v(self) -> float:
+        return number(self.forward_v) * self.count
+
     def element(self, i: int) -> Element:
-        return Element(i, 0.0, number(self.forward_v) * self.count)
+        return Element(i, 0.0, self.drop_v)
 
     def working(self, at: Station) -> Step:
         values = f"{figure(at.volts_in, 'V')} − {self.count} × {figure(number(self.forward_v), 'V')}"

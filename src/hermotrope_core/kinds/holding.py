@@ -6,6 +6,8 @@ from typing import Literal
 
 from hermotrope_core.kinds.cut_off import in_and_out
 from hermotrope_core.kinds.stage import Place, StageKind, Tails, Work
+from hermotrope_core.parts.thermal import BOXED_TIMES
+from hermotrope_core.values.known import maybe
 
 Enclosure = Literal["open", "closed"]
 
@@ -24,6 +26,21 @@ class Holding(StageKind, frozen=True):
     @property
     def detail(self) -> str:
         return f"set to {self.held_v:g} V"
+
+    def k_per_w(self, *, closed: bool) -> float:
+        """A stated figure holds for the enclosure it was stated for (the open board, where nothing is said).
+
+        In the other it is more or less by as much as the typical ones differ.
+        """
+        stated = maybe(getattr(self, "thermal_k_per_w", None))
+        if stated is None:
+            return super().k_per_w(closed=closed)
+        if (getattr(self, "thermal_enclosure", "open") == "closed") == closed:
+            return stated
+        return stated * (BOXED_TIMES if closed else 1.0 / BOXED_TIMES)
+
+    def warms(self, watts: float, *, closed: bool) -> float | None:
+        return watts * self.k_per_w(closed=closed)
 
     def tails(self, place: Place) -> Tails | None:
         return in_and_out(place)

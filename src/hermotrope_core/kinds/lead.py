@@ -5,6 +5,7 @@ from __future__ import annotations
 from hermotrope_core.kinds.effects import Station
 from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.kinds.stage import Place, StageKind, Step, Tails, Work
+from hermotrope_core.parts.thermal import BOXED_TIMES, LEAD_K_M_PER_W
 from hermotrope_core.parts.wire import safe_amps
 from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import Number, number
@@ -43,6 +44,19 @@ class Lead(StageKind, frozen=True, tag="lead"):
     @property
     def ohms(self) -> float:
         return lead_ohm(number(self.length_m), number(self.area_mm2))
+
+    @property
+    def plus_ohms(self) -> float:
+        return self.ohms / 2.0
+
+    @property
+    def turns(self) -> bool:
+        return self.swaps_polarity
+
+    def warms(self, watts: float, *, closed: bool) -> float | None:
+        """Its watts are spread over both conductors of its length."""
+        rise = LEAD_K_M_PER_W * watts / max(2.0 * number(self.length_m), 0.05)
+        return rise * BOXED_TIMES if closed else rise
 
     def working(self, at: Station) -> Step:
         length, area = figure(number(self.length_m), "m"), figure(number(self.area_mm2), "mm²")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.stage import BEHIND_HOLDER, Fed, Place, StageKind, Work
+from hermotrope_core.parts.thermal import BOXED_TIMES, RESISTOR_RISE_K
 from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import Number, number
 
@@ -21,6 +22,12 @@ class Resistor(StageKind, frozen=True, tag="resistor"):
     @property
     def detail(self) -> str:
         return stated(number(self.resistance_ohm), "Ω")
+
+    def warms(self, watts: float, *, closed: bool) -> float | None:
+        """In proportion to its rating; one that states none is taken to be chosen for twice its heat."""
+        rated = number(self.rating_w) if self.rating_w is not None else max(2.0 * watts, 0.25)
+        rise = RESISTOR_RISE_K * watts / rated
+        return rise * BOXED_TIMES if closed else rise
 
     def misfit(self, fed: Fed) -> str | None:
         return BEHIND_HOLDER if fed.held else None

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 import msgspec
 
 from hermotrope_core.kinds.effects import Element, Holder, Station
+from hermotrope_core.parts.thermal import CLOSED_K_PER_W, OPEN_K_PER_W
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Value, number
 
@@ -120,6 +121,21 @@ class StageKind(Value, frozen=True, tag_field="stage"):
         return number(getattr(self, "resistance_ohm", 0.0))
 
     @property
+    def plus_ohms(self) -> float:
+        """Ohms along the plus conductor alone."""
+        return self.ohms
+
+    @property
+    def drop_v(self) -> float:
+        """Volts that it takes away at any current."""
+        return 0.0
+
+    @property
+    def turns(self) -> bool:
+        """Whether plus and minus change places in it."""
+        return False
+
+    @property
     def shunt_a(self) -> float:
         """Amperes that it draws across both conductors, beside what passes through it."""
         return 0.0
@@ -136,6 +152,14 @@ class StageKind(Value, frozen=True, tag_field="stage"):
         """How its output volts follow at an operating point."""
         values = f"{figure(at.volts_in, 'V')} − {figure(at.amps_in, 'A')} × {figure(self.ohms, 'Ω')}"
         return Step(self.kind, "V − I R", values, figure(at.volts_out, "V"))
+
+    def k_per_w(self, *, closed: bool) -> float:
+        """How much it warms in an open or a closed box, kelvin per watt."""
+        return CLOSED_K_PER_W if closed else OPEN_K_PER_W
+
+    def warms(self, watts: float, *, closed: bool) -> float | None:
+        """Its rise in kelvin at so many watts of heat; None where its heat is not looked at over the run."""
+        return None
 
     def misfit(self, fed: Fed) -> str | None:
         """Why it makes no sense in a place, or None."""

@@ -13,7 +13,6 @@ import msgspec
 
 from hermotrope_core.circuit.point import section_amps
 from hermotrope_core.circuit.situation import LOW_SOC, Situation
-from hermotrope_core.hours.heat import kelvin_per_watt
 from hermotrope_core.judge.findings.finding import VOLT_TOLERANCE
 from hermotrope_core.judge.findings.protection import HOT_REFUSE_K
 from hermotrope_core.kinds.effects import Demand, Holder
@@ -158,8 +157,8 @@ def _own_limits(case: Case, holder: Holder, stage: Stage, drawn: tuple[float, fl
         return Reason("converter-overload", most, rated * derating, "A")
     if not holder.linear and isinstance(stage, Converter):
         out = holder.output_v * heavy
-        rise = (out / holder.efficiency_at(heavy) + holder.quiescent - out) * kelvin_per_watt(
-            stage, closed=case.conditions.enclosure == "closed"
+        rise = (out / holder.efficiency_at(heavy) + holder.quiescent - out) * stage.k_per_w(
+            closed=case.conditions.enclosure == "closed"
         )
         if rise > HOT_REFUSE_K:
             return Reason("hot-part", rise, HOT_REFUSE_K, "K")

@@ -8,7 +8,6 @@ harm; a bank that falls asleep under a light load is left out.
 
 from __future__ import annotations
 
-from hermotrope_core.hours.heat import kelvin_per_watt
 from hermotrope_core.judge.findings.protection import HOT_CARE_K
 from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.match.asked import Asked
@@ -30,9 +29,7 @@ def costs_of(case: Case, chain: Chain, at: Asked) -> Costs | None:
         return None
     labour = WORK.stages[labour_kind(part)]
     heavy = at.volts * at.heavy_a
-    rise = (chain.demands[chain.heaviest].value - heavy) * kelvin_per_watt(
-        stage, closed=case.conditions.enclosure == "closed"
-    )
+    rise = (chain.demands[chain.heaviest].value - heavy) * stage.k_per_w(closed=case.conditions.enclosure == "closed")
     top = max((amps for amps, _ in at.peaks), default=0.0)
     rated = maybe(stage.output_current_max_a)
     derating = CLOSED_BOX_DERATING if case.conditions.enclosure == "closed" else 1.0

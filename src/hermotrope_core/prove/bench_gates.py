@@ -9,7 +9,7 @@ from math import inf
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.inlets import STANDARD, fixed_by_standard, knows_sign
-from hermotrope_core.kinds.stages import Converter, CutOff, Diode, KeepAlive, Lead, Linear, Resistor
+from hermotrope_core.kinds.stages import Converter, CutOff, KeepAlive, Linear, Resistor
 from hermotrope_core.know.connectors import contacts_of
 from hermotrope_core.plan.case import Case, Connector, maybe, number
 from hermotrope_core.prove.gate import (
@@ -210,9 +210,9 @@ def _spans(case: Case) -> Iterator[Ask]:
 
 def _span(case: Case, start: int, stop: int) -> Ask:
     stages = case.path[start:stop]
-    ohm = sum(s.ohms / (2.0 if isinstance(s, Lead) else 1.0) for s in stages if not isinstance(s, Diode))
-    drop = sum(number(s.forward_v) * s.count for s in stages if isinstance(s, Diode))
-    swaps = sum(isinstance(s, Lead) and s.swaps_polarity for s in stages) % 2 == 1
+    ohm = sum(s.plus_ohms for s in stages)
+    drop = sum(s.drop_v for s in stages)
+    swaps = sum(s.turns for s in stages) % 2 == 1
     names = f"from {'the pack’s end' if start == 0 else f'behind part {start}'} to {'the plug' if stop == len(case.path) else f'part {stop + 1}'}"
     far: Spot = Spot(
         stop,

@@ -5,10 +5,11 @@ from __future__ import annotations
 from math import inf
 
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.hours.heat import HAND_HOT_C, RESISTOR_RISE_K, part_heats
+from hermotrope_core.hours.heat import HAND_HOT_C, part_heats
 from hermotrope_core.judge.findings.protection import HOT_REFUSE_K
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.stages import CutOff, Fuse, Resistor
+from hermotrope_core.parts.thermal import RESISTOR_RISE_K
 from hermotrope_core.plan.case import Mode, maybe, number
 from hermotrope_core.plan.spread import spread_of
 from hermotrope_core.prove.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, asleep, below

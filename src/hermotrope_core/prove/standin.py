@@ -18,7 +18,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.heat import part_heats
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import CutOff, Diode, Fuse, Lead
+from hermotrope_core.kinds.stages import CutOff, Fuse
 from hermotrope_core.plan.case import Case, Mode, maybe, number
 from hermotrope_core.plan.spread import times
 from hermotrope_core.prove.gate import Ask
@@ -158,7 +158,7 @@ class StandIn:
             first = circuit.holders[before[-1]].stage + 1
         else:
             volts, first = self.situation.full_emf, 0
-        drops = sum(number(s.forward_v) * s.count for s in self.case.path[first:gap] if isinstance(s, Diode))
+        drops = sum(s.drop_v for s in self.case.path[first:gap])
         return volts - drops
 
     def _loaded(self, gap: int, amps: float) -> float:
@@ -189,8 +189,8 @@ class StandIn:
         if self.fault == "missing-fuse-link" and any(isinstance(stage, Fuse) for stage in stages):
             return inf
         if ask.meter == "diode":
-            return sum(number(s.forward_v) * s.count for s in stages if isinstance(s, Diode))
-        return 0.1 + sum(s.ohms / (2.0 if isinstance(s, Lead) else 1.0) for s in stages)
+            return sum(s.drop_v for s in stages)
+        return 0.1 + sum(s.plus_ohms for s in stages)
 
     def _amps(self, ask: Ask) -> float:
         if not self._alive() or ask.setup.mode is None:

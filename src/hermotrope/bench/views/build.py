@@ -103,7 +103,7 @@ def _signed(case: Case, path: list[Stage]) -> list[Stage]:
     inlet, outlet = case.device.inlet, case.source.outlet if case.source else None
     if inlet is None or outlet is None or not {inlet.polarity, outlet.polarity} <= set(CENTRES):
         return path
-    odd = sum(isinstance(s, Lead) and s.swaps_polarity for s in path) % 2 == 1
+    odd = sum(s.turns for s in path) % 2 == 1
     last = next((i for i in range(len(path) - 1, -1, -1) if isinstance(path[i], Lead)), None)
     if last is not None and odd != centres_differ(case):
         lead = path[last]

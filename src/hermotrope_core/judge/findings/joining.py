@@ -90,7 +90,7 @@ def polarity_swapped(situation: Situation) -> Iterator[Finding]:
     inlet, outlet = situation.case.device.inlet, situation.source.outlet
     if inlet is None or outlet is None or {inlet.polarity, outlet.polarity} != set(CENTRE):
         return
-    swapping = [i for i, s in enumerate(situation.case.path) if isinstance(s, Lead) and s.swaps_polarity]
+    swapping = [i for i, s in enumerate(situation.case.path) if s.turns]
     if len(swapping) % 2 == 1:
         yield Finding(
             "polarity-swapped",

@@ -8,7 +8,6 @@ from math import inf
 import msgspec
 
 from hermotrope_core.circuit.situation import HALF_SOC, Look, Situation
-from hermotrope_core.hours.heat import kelvin_per_watt
 from hermotrope_core.judge.cures import (
     SHORT_A,
     Change,
@@ -479,7 +478,7 @@ def _heat(i: int) -> Callable[[Look], float]:
 
 def _warm(situation: Situation, looks: list[Look], i: int, stage: Converter | Linear | Diode) -> Iterator[Finding]:
     """A part whose rise is above the limits; diodes share their heat."""
-    per_w = kelvin_per_watt(stage, closed=situation.closed)
+    per_w = stage.k_per_w(closed=situation.closed)
     share = per_w / (stage.count if isinstance(stage, Diode) else 1)
     look = worst(looks, lambda one: _heat(i)(one) * share, HOT_CARE_K)
     if look is None:
@@ -515,7 +514,7 @@ def _cooler(situation: Situation, i: int) -> tuple[str, Change]:
     if isinstance(stage, Converter) and board is not None and board.topology == stage.topology:
         board = as_stated(stage, board)
         heat = max((_heat(i)(look) for look in situation.looks), default=inf)
-        if board != stage and heat * kelvin_per_watt(board, closed=situation.closed) <= HOT_CARE_K:
+        if board != stage and heat * board.k_per_w(closed=situation.closed) <= HOT_CARE_K:
             gives = figure(number(board.output_current_max_a or 0.0), "A")
             words = f"take a {board.topology} converter that gives {gives} and sheds its heat"
             return words, (replace(f"/path/{i}", board),)
