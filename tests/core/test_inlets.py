@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import doctest
 import itertools
 import random
 
 from django.test import SimpleTestCase
 
 from hermotrope_core.kinds.inlets import CellBay, Connector, PinReading
-from hermotrope_core.know import bay, pins
 from hermotrope_core.know.bank import Plug, attempt, fed_from
 from hermotrope_core.know.bay import BayError, in_series, plan_of
 from hermotrope_core.know.pins import nets_of
@@ -86,9 +84,6 @@ class Bays(SimpleTestCase):
         ):
             with self.subTest(words), self.assertRaisesMessage(BayError, words):
                 plan_of(four(**changes))
-
-    def test_examples(self) -> None:
-        self.assertEqual(doctest.testmod(bay).failed + doctest.testmod(pins).failed, 0)
 
 
 def seven(*readings: tuple[int, int, float | None]) -> Connector:

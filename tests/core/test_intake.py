@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import doctest
-
 from django.test import SimpleTestCase
 
-from hermotrope_core.know import measure
 from hermotrope_core.know.intake import from_adapter, from_cells, merge, replaced_note
 from hermotrope_core.know.measure import HELPERS, found_polarity, helpers_for, polarity_from, summed
 from hermotrope_core.plan.case import Known, Supply, number
@@ -145,4 +142,3 @@ class Measuring(SimpleTestCase):
         self.assertEqual(polarity_from("sleeve", -9), "centre-positive")
         with self.assertRaises(ValueError):
             polarity_from("centre", 0.02)
-        self.assertEqual(doctest.testmod(measure).failed, 0)

@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import doctest
-
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hermotrope_core.know import label as label_module
 from hermotrope_core.know.label import Decoded, LabelError, decode
 from hermotrope_core.plan.case import number
 
@@ -135,6 +132,3 @@ class Labels(SimpleTestCase):
             return
         self.assertIsInstance(got, Decoded)
         got.source()
-
-    def test_examples(self) -> None:
-        self.assertEqual(doctest.testmod(label_module).failed, 0)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, get_args
 
 import msgspec
 
@@ -22,19 +22,7 @@ Cause = Literal[
     "auto-off",
     "programme over",
 ]
-CAUSES: tuple[Cause, ...] = (
-    "pack cut-off",
-    "converter input too low",
-    "converter input too high",
-    "converter overload",
-    "dropout",
-    "device minimum",
-    "collapse",
-    "reserve",
-    "empty",
-    "auto-off",
-    "programme over",
-)
+CAUSES: tuple[Cause, ...] = get_args(Cause)
 """In the order in which they are named when several hold at once."""
 CAUSE_WORDS: dict[Cause, str] = {
     "pack cut-off": "the pack’s cut-off opens",
