@@ -8,6 +8,7 @@ import os
 import shutil
 import socket
 import sqlite3
+import subprocess
 import sys
 import threading
 import webbrowser
@@ -27,11 +28,17 @@ def main(argv: list[str]) -> int:
         os.environ["DJANGO_SETTINGS_MODULE"] = "tests.settings"
         os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
         sys.path.insert(0, str(Path.cwd()))
-        side_by_side = [] if any(one.startswith("--parallel") for one in rest) else ["--parallel", "auto"]
-        return django_command(["test", *side_by_side, *(rest or ["tests"])])
+        return django_command(["test", *rest]) if rest else every_test()
     if command == "manage":
         return django_command(rest)
     return serve(command, rest)
+
+
+def every_test() -> int:
+    """Core and web side by side, one process a core; then the browser alone, which takes all of them."""
+    parts = (["tests.core", "tests.web", "--parallel", "auto"], ["tests.browser"])
+    failed = [subprocess.call([sys.executable, "-m", "hermotrope", "test", *part]) for part in parts]
+    return int(any(failed))
 
 
 def command() -> int:
