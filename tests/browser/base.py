@@ -19,7 +19,7 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=60_000)
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
 
 
@@ -49,7 +49,7 @@ class BrowserTest(StaticLiveServerTestCase):
         context = self.browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
         self.addCleanup(context.close)
         page = context.new_page()
-        page.set_default_timeout(30_000)
+        page.set_default_timeout(90_000)
         page.on("pageerror", lambda error: self.errors.append(str(error)))
         page.on("response", lambda r: self.errors.append(f"{r.status} {r.url}") if r.status in (404, 500) else None)
         page.on("console", self._listen)

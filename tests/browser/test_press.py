@@ -53,7 +53,7 @@ class PressEverything(BrowserTest):
             now.backup(self.asleep)
 
     def restore(self) -> None:
-        with sqlite3.connect(connection.settings_dict["NAME"], timeout=30) as now:
+        with sqlite3.connect(connection.settings_dict["NAME"], timeout=120) as now:
             self.asleep.backup(now)
 
     def test_each_kind_of_control(self) -> None:
@@ -95,7 +95,7 @@ class PressEverything(BrowserTest):
 
     def settle(self, page: Page) -> None:
         """Until no answer is awaited; the policy forbids to wait by an expression in the page."""
-        for _ in range(200):
+        for _ in range(1000):
             page.wait_for_timeout(40)
             with suppress(Error):  # a whole page is on its way
                 if page.evaluate(QUIET):
