@@ -156,6 +156,14 @@ class RunPanel(TestCase):
         self.duty(do="resize", at=0, seconds="900")
         self.assertIn('"measured": null', self.page())
 
+    def test_a_bank_that_falls_asleep_has_no_plan(self) -> None:
+        made = actions.create(case("judgements", "bank-switches-itself-off"), "Started")
+        asked = {"job": "20 h", "own": "2"}
+        page = self.client.get(reverse("run-tools", args=[made.pk]), asked).content.decode()
+        self.assertIn("keep it awake first", page)
+        self.assertNotIn("without recharging", page)
+        self.assertEqual(self.client.get(reverse("run-calendar", args=[made.pk]), asked).status_code, 404)
+
     def test_a_calendar_needs_a_plan(self) -> None:
         url = reverse("run-calendar", args=[self.made.pk])
         self.assertEqual(self.client.get(url).status_code, 404)

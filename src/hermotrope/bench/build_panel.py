@@ -58,7 +58,7 @@ def build_context(conversion: Conversion, feed: Feed) -> dict[str, Any]:
 
 def name_of(case: Case, stage: int) -> str:
     part = case.path[stage]
-    return f"{part.title} {part.detail}".strip()
+    return part.whole
 
 
 def _lead(case: Case, one: Any) -> dict[str, Any]:

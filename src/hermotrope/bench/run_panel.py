@@ -111,7 +111,7 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "output": _output(situation, ask),
         "warnings": [_warning(one) for one in field_warnings(situation, feed.marked_run)],
         "seam": _seam(situation),
-        "plan": None if _falls_asleep(feed) else plan_for(feed, ask),
+        "plan": plan_for(feed, ask),
         "asleep": _falls_asleep(feed),
         "against": _against(situation, ask),
         "overlay": overlay(case, ask, wish_of(situation, ask)),
@@ -225,9 +225,9 @@ def _falls_asleep(feed: Feed) -> str:
 
 
 def plan_for(feed: Feed, ask: RunAsk) -> dict[str, Any] | None:
-    """The swap plan of a job; None until its hours are asked for."""
+    """The swap plan of a job; None until its hours are asked for, and for a bank that switches itself off."""
     job = ask.values.get("job")
-    if job is None or feed.range is None or feed.planned is None or feed.range.p50 <= 0.0:
+    if job is None or feed.range is None or feed.planned is None or feed.range.p50 <= 0.0 or _falls_asleep(feed):
         return None
     charger, duty = ask.values.get("charger"), feed.planned.case.duty
     recharge = recharge_seconds(feed.planned, charger, ask.values.get("daily"))
@@ -399,7 +399,7 @@ def shelf_parts() -> Iterator[Part]:
 
 def _line_words(case: Case) -> str:
     """A path in short, for a table."""
-    return ", ".join(f"{one.title} {one.detail}".strip() for one in case.path) or "directly"
+    return ", ".join(one.whole for one in case.path) or "directly"
 
 
 def _night(feed: Feed) -> dict[str, str] | None:

@@ -9,8 +9,6 @@ from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.stages import Fuse, Switch
 from hermotrope_core.plan.case import Case
 
-SECONDS_A_DAY = 86400.0
-
 
 class Place(msgspec.Struct, frozen=True):
     """A place for the switch: in words, at which path index, the standing amperes from the cells, days to flat."""

@@ -22,7 +22,6 @@ KIND_WORDS: dict[str, str] = {
 }
 """Connectors as sentences and drawings name them."""
 CellSize = Literal["AAA", "AA", "C", "D", "block", "CR123A", "18650", "10440", "14500"]
-MOST_PINS = 24
 MOST_SLOTS = 24
 
 
