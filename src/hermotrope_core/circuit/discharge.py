@@ -15,7 +15,7 @@ from math import inf, sqrt
 import msgspec
 
 from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, falls_at, inverse, last_emf
-from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, Circuit, Draw, circuit_of, draw_of, mode_demand, point
+from hermotrope_core.circuit.point import Circuit, Draw, circuit_of, draw_of, mode_demand, point
 from hermotrope_core.kinds.effects import Cause, Demand
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, maybe, number
@@ -164,8 +164,7 @@ class _Run:
         least = maybe(port.output_min_current_a) if port else None
         if port is None or least is None:
             return inf
-        given = maybe(port.output_off_delay_s)
-        delay = DEFAULT_OFF_DELAY_S if given is None else given
+        delay = port.sleeps_after_s
         low = [draw.demand is not None and draw.port_a < least for draw in self.draws]
         if all(low[mode] for mode, _ in self.segments):
             return delay if not self.once or self.cycle_s > delay else inf

@@ -15,7 +15,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from hermotrope_core.circuit.discharge import GAUSS, NeverEnds
-from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, Circuit, Stretch, circuit_of, mode_demand
+from hermotrope_core.circuit.point import Circuit, Stretch, circuit_of, mode_demand
 from hermotrope_core.kinds.effects import CAUSES, Cause, Holder
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, maybe, number
@@ -433,8 +433,7 @@ def _off_times(bundle: _Bundle, turns: list[tuple[int, float]]) -> Array:
     off = np.full(bundle.n, np.inf)
     if port is None or least is None:
         return off
-    given = maybe(port.output_off_delay_s)
-    delay = DEFAULT_OFF_DELAY_S if given is None else given
+    delay = port.sleeps_after_s
     low = np.array([law.port_a < least for law in bundle.laws])
     for pattern in np.unique(low.T, axis=0):
         here = (pattern == low.T).all(axis=1)

@@ -16,7 +16,6 @@ from math import sqrt
 
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.point import (
-    DEFAULT_OFF_DELAY_S,
     Circuit,
     Stretch,
     circuit_of,
@@ -240,8 +239,7 @@ class _Writer:
         least = maybe(port.output_min_current_a) if port else None
         if port is None or least is None:
             return []
-        delay = maybe(port.output_off_delay_s)
-        self.margins.append(f"{_n(DEFAULT_OFF_DELAY_S if delay is None else delay)}-v(nap)")
+        self.margins.append(f"{_n(port.sleeps_after_s)}-v(nap)")
         return [
             "Cnap nap 0 1 ic=0",
             f"Bnap 0 nap I = i(Vout0) < {_n(least)} ? 1 : -1000*v(nap)",

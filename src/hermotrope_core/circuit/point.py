@@ -18,9 +18,6 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, Mode, RegulatedOutput, Source, Table, maybe, number
 from hermotrope_core.values.interpolate import at
 
-DEFAULT_OFF_DELAY_S = 30.0
-"""Typical wait of a power bank before it switches off a port that draws too little, seconds."""
-
 
 class Stretch(msgspec.Struct, frozen=True, gc=False):
     """Plain stages in series, in order, between the source or a holder and the next holder."""

@@ -11,7 +11,6 @@ from functools import partial
 import msgspec
 
 from hermotrope_core.circuit.point import (
-    DEFAULT_OFF_DELAY_S,
     Circuit,
     Draw,
     Point,
@@ -136,8 +135,7 @@ class Simulation:
         port = self.circuit.port
         if port is None or port.output_min_current_a is None:
             return None
-        given = maybe(port.output_off_delay_s)
-        delay = DEFAULT_OFF_DELAY_S if given is None else given
+        delay = port.sleeps_after_s
         return "auto-off" if self.seconds - self.low_since > delay else None
 
 

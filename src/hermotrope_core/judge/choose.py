@@ -10,7 +10,7 @@ import msgspec
 
 from hermotrope_core.circuit.situation import HALF_SOC, Situation
 from hermotrope_core.judge.cures import fuse_at, wire_amps_behind
-from hermotrope_core.judge.findings import protection
+from hermotrope_core.judge.findings import fuses, losses
 from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.lead import lead_ohm
@@ -134,7 +134,7 @@ def _thin(case: Case) -> int | None:
         if lead is None:
             raise NoChoice("the pack can never deliver this power, whatever the wire")
         return lead
-    rules = (protection.wire_hot, protection.wire_drop, protection.fuse_over_wire, protection.fuse_under_load)
+    rules = (losses.wire_hot, losses.wire_drop, fuses.fuse_over_wire, fuses.fuse_under_load)
     found: list[Finding] = [finding for rule in rules for finding in rule(situation)]
     if not found:
         return None

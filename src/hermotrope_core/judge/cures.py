@@ -17,23 +17,14 @@ from hermotrope_core.kinds.converter import typical_headroom
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Lead, Stage, Switch
 from hermotrope_core.kinds.stages import CutOff as CutOffStage
+from hermotrope_core.parts.craft import AWAKE, LONG_PEAK_S, MARGIN
 from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
 from hermotrope_core.parts.wire import fuse_rating, safe_amps
 from hermotrope_core.plan.case import MOST_STAGES, Case, Known, maybe, number
 
-MARGIN = 1.2
-"""A chosen converter is rated at least this many times the heaviest mode's current."""
 HEADROOM_V = 1.0
 SET_POINT_V = 0.05
 """A set-point is adjusted no finer than this, volts."""
-AWAKE = 1.2
-"""A keep-alive load lifts a bank's port to this many times the current that keeps it awake."""
-SCHOTTKY_V = 0.4
-"""Drop of a Schottky diode at about an ampere (typical)."""
-LONG_PEAK_S = 3600.0
-"""For how long a peak is taken to last whose length nobody stated: long enough to open any fuse that it can."""
-SHORT_A = 5.0
-"""A source that drives more than this into a short must be fused."""
 
 Change = tuple[dict[str, Any], ...]
 

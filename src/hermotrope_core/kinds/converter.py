@@ -7,6 +7,7 @@ from typing import Literal
 from hermotrope_core.kinds.effects import Element, Holder, Station, efficiency_of
 from hermotrope_core.kinds.holding import Enclosure, Holding
 from hermotrope_core.kinds.stage import Fed, Place, Step, Tails, Work
+from hermotrope_core.parts.craft import SAME_V, TYPICAL_HEADROOM, TYPICAL_HEADROOM_V
 from hermotrope_core.values.figures import digits, figure, stated
 from hermotrope_core.values.known import Number, Table, check_table, maybe, number
 
@@ -14,10 +15,6 @@ Topology = Literal["buck", "boost", "buck-boost", "trigger", "inverter"]
 InDropout = Literal["stops", "passes"]
 """It stops giving, or gives its input on, less its headroom, so that its output falls with the pack."""
 SET_BY_HAND: tuple[Topology, ...] = ("buck", "boost", "buck-boost")
-SAME_V = 0.05
-"""Two settings closer than this are one."""
-TYPICAL_HEADROOM_V, TYPICAL_HEADROOM = 1.0, 0.15
-"""Headroom of a step-down board that states none: volts, and at most this share of its output (typical)."""
 
 
 def typical_headroom(output_v: float) -> float:

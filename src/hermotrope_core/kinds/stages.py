@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 from hermotrope_core.kinds.converter import Converter
 from hermotrope_core.kinds.cut_off import CutOff
 from hermotrope_core.kinds.diode import Diode
@@ -25,6 +27,7 @@ __all__ = [
     "Resistor",
     "Stage",
     "Switch",
+    "front",
     "kind_named",
 ]
 
@@ -38,3 +41,8 @@ def kind_named(tag: str) -> type[StageKind]:
         if kind.__struct_config__.tag == tag:
             return kind
     raise LookupError(tag)
+
+
+def front(path: tuple[Stage, ...]) -> tuple[tuple[int, Stage], ...]:
+    """The stages before the first part that holds its volts, with their path indices."""
+    return tuple(enumerate(itertools.takewhile(lambda stage: not stage.HOLDS, path)))

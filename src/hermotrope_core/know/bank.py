@@ -9,6 +9,7 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.kinds.inlets import Connector
+from hermotrope_core.parts.craft import SAME_V
 from hermotrope_core.plan.case import Port, Profile, RegulatedOutput, Source
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe, number
@@ -19,7 +20,6 @@ TRIPS_S = 0.1
 """An overload lasts this long before the port opens (typical)."""
 OFF_DELAY_S = 30.0
 """Where a bank does not state how long it stays awake (typical)."""
-SAME_V = 0.05
 
 
 class Plug(msgspec.Struct, frozen=True):

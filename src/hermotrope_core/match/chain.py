@@ -13,13 +13,12 @@ import msgspec
 
 from hermotrope_core.circuit.point import section_amps
 from hermotrope_core.circuit.situation import LOW_SOC, Situation
-from hermotrope_core.judge.findings.finding import VOLT_TOLERANCE
-from hermotrope_core.judge.findings.protection import HOT_REFUSE_K
 from hermotrope_core.kinds.effects import Demand, Holder
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Converter, Linear, Stage
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.shelf import Pack, Part
+from hermotrope_core.parts.craft import HOT_REFUSE_K, VOLT_TOLERANCE
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.plan.case import Case, maybe, number
 

@@ -8,11 +8,11 @@ harm; a bank that falls asleep under a light load is left out.
 
 from __future__ import annotations
 
-from hermotrope_core.judge.findings.protection import HOT_CARE_K
 from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.chain import Chain, Facts
 from hermotrope_core.match.shelf import WORK, labour_kind
+from hermotrope_core.parts.craft import HOT_CARE_K
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.plan.case import Case, maybe
 

@@ -18,13 +18,13 @@ from hermotrope_core.know.bank import fed_from
 from hermotrope_core.match.asked import Asked, asked
 from hermotrope_core.match.chain import Chain, Strategy, chain_of
 from hermotrope_core.match.shelf import OWN_ADAPTER, WORK, Kit, Pack, Part, to_buy
+from hermotrope_core.parts.craft import SAME_V
 from hermotrope_core.plan.case import Case, Source, maybe, number
 
 QUIET_BOARDS = 2
 """So many boards of each kind are tried before a linear regulator, for a receiver."""
 QUIET_MARGIN_V = 0.5
 """A board before a linear regulator is set this far above what the regulator needs."""
-SAME_V = 0.05
 MIDDLE_BOARDS = 3
 """So many boards are tried on either side of a voltage in the middle."""
 

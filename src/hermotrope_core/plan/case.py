@@ -17,6 +17,7 @@ from hermotrope_core.kinds.holding import Enclosure, Holding
 from hermotrope_core.kinds.inlets import CellBay, CellSize, Connector, ConnectorKind, Polarity, mains_like
 from hermotrope_core.kinds.stage import Place
 from hermotrope_core.kinds.stages import Converter, Stage
+from hermotrope_core.parts.craft import SLEEPS_AFTER_S
 from hermotrope_core.values.clock import since_midnight
 from hermotrope_core.values.known import Known, KnownBy, Number, Table, Value, check_table, maybe, number
 
@@ -232,6 +233,12 @@ class RegulatedOutput(Value, frozen=True):
         super().__post_init__()
         if isinstance(self.efficiency, tuple):
             check_table("efficiency", self.efficiency, 0.01, 1.0)
+
+    @property
+    def sleeps_after_s(self) -> float:
+        """How long it waits with less than its least current before it switches off: its own, or typical."""
+        stated = maybe(self.output_off_delay_s)
+        return SLEEPS_AFTER_S if stated is None else stated
 
 
 class Profile(Value, frozen=True):

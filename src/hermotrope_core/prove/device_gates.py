@@ -6,9 +6,9 @@ from math import inf
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.heat import HAND_HOT_C, part_heats
-from hermotrope_core.judge.findings.protection import HOT_REFUSE_K
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.stages import CutOff, Fuse, Resistor
+from hermotrope_core.parts.craft import HOT_REFUSE_K
 from hermotrope_core.parts.thermal import RESISTOR_RISE_K
 from hermotrope_core.plan.case import Mode, maybe, number
 from hermotrope_core.plan.spread import spread_of

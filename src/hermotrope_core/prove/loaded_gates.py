@@ -6,7 +6,6 @@ from collections.abc import Iterator, Mapping
 from math import inf
 from typing import NamedTuple
 
-from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.stages import Converter
@@ -191,8 +190,7 @@ def _awake(situation: Situation) -> Ask:
     source = situation.source
     port = source.regulated_output
     assert port is not None
-    given = maybe(port.output_off_delay_s)
-    delay = (DEFAULT_OFF_DELAY_S if given is None else given) + AWAKE_S
+    delay = port.sleeps_after_s + AWAKE_S
     delay = min(delay, NAP_TIMES * _longest_nap(situation))
     now = situation.at(situation.lightest, 1.0)
     amps, volts = now.inlet_a, now.inlet_v

@@ -13,7 +13,7 @@ from zlib import crc32
 import msgspec
 
 from hermotrope_core.circuit.discharge import run
-from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, mode_demand, peak_demand
+from hermotrope_core.circuit.point import mode_demand, peak_demand
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.heat import part_heats
 from hermotrope_core.kinds.effects import Demand
@@ -177,8 +177,7 @@ class StandIn:
         least = maybe(port.output_min_current_a) if port else None
         if port is None or least is None:
             return False
-        given = maybe(port.output_off_delay_s)
-        delay = DEFAULT_OFF_DELAY_S if given is None else given
+        delay = port.sleeps_after_s
         return self.situation.draw(Demand("current", amps)).port_a < least and wait_s > delay
 
     def _ohms(self, ask: Ask) -> float:

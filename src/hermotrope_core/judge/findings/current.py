@@ -2,44 +2,43 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterator
 
-from hermotrope_core.circuit.point import DEFAULT_OFF_DELAY_S, mode_demand
-from hermotrope_core.circuit.situation import HALF_SOC, Look, Situation
-from hermotrope_core.judge.cures import MARGIN, Change, converter_for, keep_alive_change, replace, switch_change
-from hermotrope_core.judge.findings.finding import Finding, Level, above, below, outside_duty
-from hermotrope_core.kinds.effects import Demand, Holder
+from hermotrope_core.circuit.point import mode_demand
+from hermotrope_core.circuit.situation import Look, Situation
+from hermotrope_core.judge.cures import Change, converter_for, keep_alive_change, replace
+from hermotrope_core.judge.findings.finding import Finding, Level, above, below
+from hermotrope_core.judge.findings.looks import Figure, held, worst
+from hermotrope_core.judge.findings.rule import FULL, LOADED, Basis, rule
+from hermotrope_core.kinds.effects import Holder
 from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import Converter, KeepAlive, Resistor, Switch
+from hermotrope_core.kinds.stages import Converter
+from hermotrope_core.parts.craft import LATE_SOC, MARGIN, NEAR_RATING, SAME_V
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.plan.case import Code, RegulatedOutput, Source, maybe, number
 from hermotrope_core.values.figures import duration, figure
 
-INRUSH_FROM_F = 470e-6
-"""Input capacitance from which the rush into it matters (typical)."""
-NEAR_RATING = 0.8
-"""A converter runs for hours at no more than this share of its rating (typical)."""
-SAME_V = 0.05
-"""Two profiles closer than this are one, volts."""
-LATE_SOC = 0.05
-"""Below this charge an input that gets too low is the end of the pack, not a fault of the path."""
-
-
-Amps = Callable[[Look], float]
 Kind = tuple[Code, Level, tuple[Look, ...], float | None]
 
 
-def worst(looks: Iterable[Look], have: Callable[[Look], float], limit: float) -> Look | None:
-    """The look furthest above a limit: of the duty's modes if one of them is, else of the others; None if none is."""
-    over = [look for look in looks if have(look) > limit]
-    return max(over, key=lambda look: (look.in_duty, have(look)), default=None)
-
-
-def held(look: Look, level: Level) -> Level:
-    """The level of a finding about a look: a mode outside the duty is at most a care."""
-    return level if look.in_duty else outside_duty(level)
-
-
+@rule(
+    Basis(
+        "source-overload",
+        ("care", "refuse"),
+        "I at 20 % charge, the greatest of the duty's modes",
+        ("ocv", *LOADED, "duty"),
+        "stated",
+        ("source.max_current_a", "source.regulated_output.output_current_max_a"),
+    ),
+    Basis(
+        "source-overload-peak",
+        ("care",),
+        "I at 20 % charge in the greatest peak",
+        ("ocv", *LOADED, "peaks"),
+        "stated",
+        ("source.peak_current_a", "source.max_current_a", "source.regulated_output.output_current_max_a"),
+    ),
+)
 def source_overload(situation: Situation) -> Iterator[Finding]:
     """Typical and peak current above what the source, or a bank's port, may give."""
     source = situation.source
@@ -47,7 +46,7 @@ def source_overload(situation: Situation) -> Iterator[Finding]:
     peak = maybe(source.peak_current_a)
     port = source.regulated_output
     port_most = _port_limit(source, port) if port else None
-    sides: tuple[tuple[str, Amps, float | None, float | None], ...] = (
+    sides: tuple[tuple[str, Figure, float | None, float | None], ...] = (
         ("pack", lambda look: look.at.source_a, most, most if peak is None else peak),
         ("port", lambda look: look.at.stations[0].amps_out, port_most, port_most),
     )
@@ -86,6 +85,24 @@ def converter_limit(situation: Situation, rated: float) -> float:
     return rated * (CLOSED_BOX_DERATING if situation.closed else 1.0)
 
 
+@rule(
+    Basis(
+        "converter-overload",
+        ("care", "refuse"),
+        "I_out, the greatest of the duty's modes",
+        ("path", "duty"),
+        f"stated; × {CLOSED_BOX_DERATING:g} in a closed box",
+        ("stage.output_current_max_a",),
+    ),
+    Basis(
+        "converter-overload-peak",
+        ("care",),
+        "I_out in the greatest peak",
+        ("path", "peaks"),
+        f"stated; × {CLOSED_BOX_DERATING:g} in a closed box",
+        ("stage.output_current_max_a",),
+    ),
+)
 def converter_overload(situation: Situation) -> Iterator[Finding]:
     """Typical and peak current above a converter's rating; a closed box derates it."""
     for holder in situation.circuit.holders:
@@ -109,11 +126,21 @@ def converter_overload(situation: Situation) -> Iterator[Finding]:
                 yield Finding(code, held(look, level), text, holder.stage, have, limit, "A", cure, change)
 
 
-def _given(holder: Holder) -> Amps:
+def _given(holder: Holder) -> Figure:
     """The output current of a holder in a look, amperes."""
     return lambda look: look.at.at_stage(holder.stage).amps_out
 
 
+@rule(
+    Basis(
+        "converter-near-limit",
+        ("note",),
+        "V_out × I_out of the heaviest mode",
+        ("path", "heaviest"),
+        f"{100 * NEAR_RATING:g} % of its rating",
+        ("stage.output_current_max_a",),
+    )
+)
 def converter_near_limit(situation: Situation) -> Iterator[Finding]:
     """A continuous load above most of what a converter or inverter is rated for."""
     for holder in situation.circuit.holders:
@@ -148,58 +175,16 @@ def _stronger_board(situation: Situation, holder: Holder, amps: float) -> tuple[
     return f"take a converter that gives {gives}", (replace(f"/path/{holder.stage}", board),)
 
 
-def set_point_outside(situation: Situation) -> Iterator[Finding]:
-    """An output set to what its board cannot be set to."""
-    for i, stage in enumerate(situation.case.path):
-        if not isinstance(stage, Converter):
-            continue
-        have = number(stage.output_v)
-        low, high = maybe(stage.adjusts_from_v), maybe(stage.adjusts_to_v)
-        limit = (
-            low if low is not None and below(have, low) else high if high is not None and above(have, high) else None
-        )
-        if limit is None:
-            continue
-        span = f"{figure(low or 0.0, 'V')} to {figure(high, 'V')}" if high is not None else f"{figure(limit, 'V')} up"
-        text = f"It is to be set to {figure(have, 'V')}; this board can be set from {span}."
-        yield Finding("set-point-outside", "refuse", text, i, have, limit, "V", *_settable(situation, i, limit))
-
-
-def _settable(situation: Situation, i: int, limit: float) -> tuple[str, Change]:
-    """The nearest set-point that the device stands, or a board that can be set as wanted."""
-    supply = situation.case.device.supply
-    low, high = maybe(supply.min_v) or 0.0, maybe(supply.max_v)
-    if i == situation.circuit.holders[-1].stage and low <= limit and (high is None or limit <= high):
-        return f"set it to {figure(limit, 'V')}, which the device takes", (replace(f"/path/{i}/output_v", limit),)
-    board = converter_for(situation)
-    if board is None:
-        return "take a board whose range holds the volts that are wanted", ()
-    return f"take a {board.topology} converter set to {figure(number(board.output_v), 'V')}", (
-        replace(f"/path/{i}", board),
+@rule(
+    Basis(
+        "converter-input-high",
+        ("refuse",),
+        "E_full − fixed drops, no current",
+        (*FULL, "path"),
+        "stated, or its own output for a boost",
+        ("stage.input_max_v", "stage.output_v"),
     )
-
-
-def wrong_profile(situation: Situation) -> Iterator[Finding]:
-    """A trigger board that asks for volts which its port does not offer, or that has no port to ask."""
-    source = situation.source
-    port = source.regulated_output
-    for i, stage in enumerate(situation.case.path):
-        if not isinstance(stage, Converter) or stage.topology != "trigger":
-            continue
-        wanted = number(stage.output_v)
-        before = [s for s in situation.case.path[:i] if isinstance(s, Holding)]
-        held_v = [number(port.output_v)] if port else []
-        offers = sorted({*held_v, *(number(p.output_v) for one in source.ports for p in one.profiles)})
-        if port is not None and not before and any(abs(volts - wanted) <= SAME_V for volts in offers):
-            continue
-        have = ", ".join(figure(volts, "V", 2) for volts in offers)
-        here = "here there is no port to ask" if port is None or before else f"this one offers {have}"
-        text = f"A trigger board asks a negotiated port for {figure(wanted, 'V')}; {here}."
-        limit = number(port.output_v) if port is not None else None
-        cure = "take a port that offers these volts, or put a converter in place of the trigger board"
-        yield Finding("wrong-profile", "refuse", text, i, wanted, limit, "V", cure)
-
-
+)
 def converter_input_high(situation: Situation) -> Iterator[Finding]:
     """The full, unloaded pack above what a converter takes in; a boost passes on what is above its output."""
     for holder, have in zip(situation.circuit.holders, situation.unloaded, strict=False):
@@ -239,6 +224,16 @@ def _better_board(situation: Situation, holder: Holder) -> tuple[str, Change]:
     return words, (replace(f"/path/{holder.stage}", board),)
 
 
+@rule(
+    Basis(
+        "converter-input-low",
+        ("care", "refuse"),
+        "V_in at 100 % in the heaviest mode, or charge left when it gives up",
+        ("ocv", *LOADED, "heaviest"),
+        "stated, or output + headroom",
+        ("stage.input_min_v", "stage.headroom_v"),
+    )
+)
 def converter_input_low(situation: Situation) -> Iterator[Finding]:
     """A converter starved at full (refuse), or well before the pack is empty (care)."""
     for holder in situation.circuit.holders:
@@ -282,14 +277,95 @@ def converter_input_low(situation: Situation) -> Iterator[Finding]:
         )
 
 
+@rule(
+    Basis(
+        "set-point-outside",
+        ("refuse",),
+        "what it is set to",
+        ("stage.output_v",),
+        "stated",
+        ("stage.adjusts_from_v", "stage.adjusts_to_v"),
+    )
+)
+def set_point_outside(situation: Situation) -> Iterator[Finding]:
+    """An output set to what its board cannot be set to."""
+    for i, stage in enumerate(situation.case.path):
+        if not isinstance(stage, Converter):
+            continue
+        have = number(stage.output_v)
+        low, high = maybe(stage.adjusts_from_v), maybe(stage.adjusts_to_v)
+        limit = (
+            low if low is not None and below(have, low) else high if high is not None and above(have, high) else None
+        )
+        if limit is None:
+            continue
+        span = f"{figure(low or 0.0, 'V')} to {figure(high, 'V')}" if high is not None else f"{figure(limit, 'V')} up"
+        text = f"It is to be set to {figure(have, 'V')}; this board can be set from {span}."
+        yield Finding("set-point-outside", "refuse", text, i, have, limit, "V", *_settable(situation, i, limit))
+
+
+def _settable(situation: Situation, i: int, limit: float) -> tuple[str, Change]:
+    """The nearest set-point that the device stands, or a board that can be set as wanted."""
+    supply = situation.case.device.supply
+    low, high = maybe(supply.min_v) or 0.0, maybe(supply.max_v)
+    if i == situation.circuit.holders[-1].stage and low <= limit and (high is None or limit <= high):
+        return f"set it to {figure(limit, 'V')}, which the device takes", (replace(f"/path/{i}/output_v", limit),)
+    board = converter_for(situation)
+    if board is None:
+        return "take a board whose range holds the volts that are wanted", ()
+    return f"take a {board.topology} converter set to {figure(number(board.output_v), 'V')}", (
+        replace(f"/path/{i}", board),
+    )
+
+
+@rule(
+    Basis(
+        "wrong-profile",
+        ("refuse",),
+        "what the trigger asks for",
+        ("stage.output_v",),
+        "what the port gives",
+        ("source.regulated_output.output_v",),
+    )
+)
+def wrong_profile(situation: Situation) -> Iterator[Finding]:
+    """A trigger board that asks for volts which its port does not offer, or that has no port to ask."""
+    source = situation.source
+    port = source.regulated_output
+    for i, stage in enumerate(situation.case.path):
+        if not isinstance(stage, Converter) or stage.topology != "trigger":
+            continue
+        wanted = number(stage.output_v)
+        before = [s for s in situation.case.path[:i] if isinstance(s, Holding)]
+        held_v = [number(port.output_v)] if port else []
+        offers = sorted({*held_v, *(number(p.output_v) for one in source.ports for p in one.profiles)})
+        if port is not None and not before and any(abs(volts - wanted) <= SAME_V for volts in offers):
+            continue
+        have = ", ".join(figure(volts, "V", 2) for volts in offers)
+        here = "here there is no port to ask" if port is None or before else f"this one offers {have}"
+        text = f"A trigger board asks a negotiated port for {figure(wanted, 'V')}; {here}."
+        limit = number(port.output_v) if port is not None else None
+        cure = "take a port that offers these volts, or put a converter in place of the trigger board"
+        yield Finding("wrong-profile", "refuse", text, i, wanted, limit, "V", cure)
+
+
+@rule(
+    Basis(
+        "auto-off",
+        ("care", "refuse"),
+        "I at the port in the longest unbroken nap",
+        ("duty", "path"),
+        "stated",
+        ("source.regulated_output.output_min_current_a", "source.regulated_output.output_off_delay_s"),
+    )
+)
 def auto_off(situation: Situation) -> Iterator[Finding]:
     """A power bank that takes a light load for no load and switches off."""
     port = situation.source.regulated_output
     least = maybe(port.output_min_current_a) if port else None
     if port is None or least is None:
         return
-    given = maybe(port.output_off_delay_s)
-    delay = DEFAULT_OFF_DELAY_S if given is None else given
+    delay = port.sleeps_after_s
     amps = {m.name: situation.draw(mode_demand(m)).port_a for m in situation.modes}
     duty = situation.case.duty
     naps = _naps([(amps[s.mode] < least, number(s.seconds), s.mode) for s in duty.repeat], once=duty.once)
@@ -342,82 +418,3 @@ def _naps(segments: list[tuple[bool, float, str]], *, once: bool) -> list[tuple[
             naps.append((span, name))
             span, name = 0.0, ""
     return naps
-
-
-def standing_drain(situation: Situation) -> Iterator[Finding]:
-    """What converters and keep-alive loads draw with the device off, where no switch is before them."""
-    path = situation.case.path
-    switched = next((i for i, s in enumerate(path) if isinstance(s, Switch)), situation.device_stage)
-    before = [h.stage for h in situation.circuit.holders if h.stage < switched and h.quiescent > 0.0]
-    before += [i for i, stage in enumerate(path[:switched]) if isinstance(stage, KeepAlive)]
-    if not before or situation.cell.endless:
-        return
-    idle = situation.at_demand(Demand("current", 0.0), situation.circuit.emf(HALF_SOC))
-    if not idle.complete or idle.source_a == 0.0:
-        return
-    days = situation.circuit.charge_ah / idle.source_a / 24.0
-    bank = min(before) == -1
-    yield Finding(
-        "standing-drain",
-        "note",
-        f"With the device off, {figure(idle.source_a, 'A', 2)} still flow from the pack's cells: "
-        f"flat in {duration(days * 86400)}.",
-        min(before),
-        days,
-        None,
-        "days",
-        "take the bank off or switch it off when you stop" if bank else "put a switch before what draws by itself",
-        () if bank else switch_change(situation.case),
-    )
-
-
-def no_load_rise(situation: Situation) -> Iterator[Finding]:
-    """A resistor dropper in front of electronics: without current nothing is dropped."""
-    if "electronics" not in situation.case.device.traits:
-        return
-    for i, stage in enumerate(situation.case.path):
-        if isinstance(stage, Resistor):
-            have = situation.unloaded[-1]
-            limit = maybe(situation.case.device.supply.max_v)
-            yield Finding(
-                "no-load-rise",
-                "care",
-                f"Without current the resistor drops nothing: electronics at rest then see {figure(have, 'V')}.",
-                i,
-                have,
-                limit,
-                "V",
-                "put in a converter or a linear regulator in place of the resistor",
-            )
-            return
-
-
-def inrush(situation: Situation) -> Iterator[Finding]:
-    """An input capacitance that fills at once when a switch closes or a bank's port wakes."""
-    farads = maybe(situation.case.device.input_capacitance_f)
-    port = situation.source.regulated_output
-    switch = next((i for i, stage in enumerate(situation.case.path) if isinstance(stage, Switch)), None)
-    if farads is None or farads < INRUSH_FROM_F or (switch is None and port is None):
-        return
-    ohm = situation.circuit.stretches[-1].resistance_ohm
-    volts = situation.unloaded[-1]
-    have = volts / ohm if ohm > 0.0 else None
-    rush = "as much as the source gives" if have is None else figure(have, "A", 2)
-    yield Finding(
-        "inrush",
-        "note",
-        f"{figure(farads, 'F', 2)} at the inlet fill from {figure(volts, 'V')} when it is switched on: {rush} for an "
-        "instant; a port with a fast limit may open and a switch's contacts pit.",
-        -1 if switch is None else switch,
-        farads,
-        INRUSH_FROM_F,
-        "F",
-        "put in a soft start, or a resistor that is bridged after a moment; or plug the device in before the pack is "
-        "switched on",
-    )
-
-
-def has_switching_part(situation: Situation) -> bool:
-    """True with a bank or a switching converter in the path (a linear regulator makes no noise)."""
-    bank = situation.source.regulated_output is not None
-    return bank or any(isinstance(s, Converter) for s in situation.case.path)

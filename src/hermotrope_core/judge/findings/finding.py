@@ -7,13 +7,12 @@ from typing import Any, Literal
 
 import msgspec
 
+from hermotrope_core.parts.craft import VOLT_TOLERANCE
 from hermotrope_core.plan.case import Code
 
 Level = Literal["note", "care", "refuse", "stop"]
 Verdict = Literal["fits", "fits with care", "refused"]
 LEVELS: tuple[Level, ...] = ("note", "care", "refuse", "stop")
-VOLT_TOLERANCE = 0.005
-"""Slack on every limit in volts: meters and tables are not better than half a per cent."""
 
 
 class Finding(msgspec.Struct, frozen=True, gc=False):

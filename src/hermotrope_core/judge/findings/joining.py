@@ -6,26 +6,26 @@ from collections.abc import Callable, Iterator
 
 from hermotrope_core.circuit.situation import Look, Situation
 from hermotrope_core.judge.cures import add
-from hermotrope_core.judge.findings.current import held, worst
 from hermotrope_core.judge.findings.finding import Finding, Level
+from hermotrope_core.judge.findings.looks import held, worst
+from hermotrope_core.judge.findings.rule import LOADED, Basis, rule
 from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, knows_sign, mains_like
 from hermotrope_core.kinds.stages import Converter, Lead
 from hermotrope_core.know.bay import LOOK_ALIKES, BayError, plan_of
 from hermotrope_core.know.connectors import connector_words
 from hermotrope_core.know.joints import joint_fit, stated_joints
 from hermotrope_core.know.pins import nets_of
+from hermotrope_core.parts.craft import MAINS_LEAST_V, OVER_TIMES
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.case import Case, maybe, number
 from hermotrope_core.values.figures import figure
 
 CENTRE = ("centre-positive", "centre-negative")
 RED_ON_PLUS = "a reading without a minus sign means that red is on plus"
-MAINS_LEAST_V = 100.0
-OVER_TIMES = 1.5
-"""A connector at more than this many times its rating is refused."""
 TWO_SUPPLIES = "keep its cells or its own adapter, or make a second supply for the middle and judge it by itself"
 
 
+@rule(Basis("polarity-unknown", ("refuse",), "what is recorded of inlet and outlet", ("inlet", "outlet")))
 def polarity_unknown(situation: Situation) -> Iterator[Finding]:
     """An inlet or outlet whose polarity nobody knows, or an inlet that nobody measured."""
     inlet, outlet = situation.case.device.inlet, situation.source.outlet
@@ -60,6 +60,9 @@ def how_to_measure(connector: Connector | None) -> str:
     return f"measure it with the original supply: one probe on each contact; {RED_ON_PLUS}"
 
 
+@rule(
+    Basis("polarity-reversed", ("refuse",), "signs of inlet and outlet, leads that swap", ("inlet", "outlet", "path"))
+)
 def polarity_reversed(situation: Situation) -> Iterator[Finding]:
     """Centre signs that differ without a swapping lead, or agree with one."""
     inlet, outlet = situation.case.device.inlet, situation.source.outlet
@@ -85,6 +88,7 @@ def polarity_reversed(situation: Situation) -> Iterator[Finding]:
     yield Finding("polarity-reversed", "refuse", text, situation.device_stage, cure=cure, change=change)
 
 
+@rule(Basis("polarity-swapped", ("note",), "signs of inlet and outlet, leads that swap", ("inlet", "outlet", "path")))
 def polarity_swapped(situation: Situation) -> Iterator[Finding]:
     """Two centres that differ, and a lead that exchanges plus and minus on purpose."""
     inlet, outlet = situation.case.device.inlet, situation.source.outlet
@@ -101,70 +105,7 @@ def polarity_swapped(situation: Situation) -> Iterator[Finding]:
         )
 
 
-def live_pins(situation: Situation) -> Iterator[Finding]:
-    """A source that ends in exposed pins."""
-    outlet = situation.source.outlet
-    if outlet is not None and outlet.gender == "plug":
-        yield Finding(
-            "live-pins",
-            "care",
-            "The source ends in bare pins that are live: they short on the first key they meet.",
-            -1,
-            cure="end the source in a socket; power leaves through a socket and enters through a plug",
-        )
-
-
-def wrong_socket(situation: Situation) -> Iterator[Finding]:
-    """Low-voltage direct current on a connector made for mains."""
-    inlet, outlet = situation.case.device.inlet, situation.source.outlet
-    if outlet is not None and outlet.kind == "mains":
-        yield _mains("source's outlet", situation.full_emf, -1)
-    if inlet is not None and inlet.kind == "mains":
-        last = next((s for s in reversed(situation.case.path) if isinstance(s, Converter)), None)
-        volts = situation.unloaded[-1]
-        if last is None or last.topology != "inverter" or number(last.output_v) < MAINS_LEAST_V:
-            yield _mains("device's inlet", volts, situation.device_stage)
-
-
-def _mains(where: str, volts: float, stage: int) -> Finding:
-    own = "device" in where
-    cure = (
-        "feed the device's own adapter from an inverter, or feed it behind that adapter through a connector that "
-        "fits no mains outlet"
-        if own
-        else "end the source in a connector that fits no mains outlet"
-    )
-    text = (
-        f"The {where} is a mains connector and would carry {figure(volts, 'V')}: one day somebody plugs it into the "
-        "wall, or a mains device into it."
-    )
-    return Finding("wrong-socket", "refuse", text, stage, volts, MAINS_LEAST_V, "V", cure)
-
-
-def ac_inlet(situation: Situation) -> Iterator[Finding]:
-    """Direct current at an inlet made for alternating current, or the other way round."""
-    device, outlet = situation.case.device, situation.source.outlet
-    inlet = device.inlet
-    if inlet is None or inlet.kind == "mains":
-        return
-    held = any(stage.HOLDS for stage in situation.case.path)
-    comes = situation.alternating or (not held and outlet is not None and outlet.alternating)
-    if comes == inlet.alternating:
-        return
-    got, made = ("alternating", "direct") if comes else ("direct", "alternating")
-    text = f"The inlet is made for {made} current and would get {got} current"
-    if device.rectifies:
-        text += ": its rectifier takes either, loses about 1.4 V in its diodes, and what is behind it sees the rest."
-    else:
-        text += ", which it does not rectify: a transformer burns on direct current, electronics on alternating."
-    cure = (
-        "measure behind the rectifier what the device lives on, and plan for that"
-        if device.rectifies
-        else (f"feed it {made} current, or feed it behind its transformer and rectifier")
-    )
-    yield Finding("ac-inlet", "care" if device.rectifies else "refuse", text, situation.device_stage, cure=cure)
-
-
+@rule(Basis("plug-mismatch", ("care", "refuse"), "ends of outlet, leads and inlet", ("outlet", "inlet")))
 def plug_mismatch(situation: Situation) -> Iterator[Finding]:
     """Ends that do not go into each other: a lead's into the outlet, the next lead or the inlet."""
     for stage, near, far, words in stated_joints(situation.case):
@@ -180,6 +121,15 @@ def plug_mismatch(situation: Situation) -> Iterator[Finding]:
         yield Finding("plug-mismatch", "care" if fit == "loose" else "refuse", text, stage, cure=cure)
 
 
+@rule(
+    Basis(
+        "plug-overload",
+        ("note", "care", "refuse"),
+        "I at 20 % charge in the heaviest mode",
+        ("ocv", *LOADED, "heaviest"),
+        "stated, or typical of its kind",
+    )
+)
 def plug_overload(situation: Situation) -> Iterator[Finding]:
     """More amperes through a connector than it states, or than its kind usually stands."""
     for stage, name, connector in _connectors(situation.case):
@@ -215,57 +165,82 @@ def _connectors(case: Case) -> Iterator[tuple[int, str, Connector]]:
         yield len(case.path), "The device's inlet", case.device.inlet
 
 
-def mixed_cells(situation: Situation) -> Iterator[Finding]:
-    """A pack whose cells are not alike: the weakest is driven below zero or overcharged by the others."""
-    if situation.source.mixed_cells:
-        yield Finding(
-            "mixed-cells",
-            "refuse",
-            "Its cells differ in make, age or charge: the weakest is driven below zero volts by the others, and leaks, "
-            "vents or burns.",
-            -1,
-            cure="take cells of one make, one age and one charge",
-            change=(add("/source/mixed_cells", False),),
-        )
-
-
-def look_alike_cells(situation: Situation) -> Iterator[Finding]:
-    """Cells put into a bay that they fit and whose volts they are not made for; or cells that look like others."""
-    bay, outlet = situation.case.device.bay, situation.source.outlet
-    in_bay = bay is not None and outlet is not None and outlet.kind == "cell-bay"
-    limit = PARTS.cell_most_v.get(bay.size) if bay is not None and in_bay else None
-    have = situation.cell.full_v
-    if bay is not None and limit is not None and have > limit:
-        yield Finding(
-            "look-alike-cells",
-            "refuse",
-            f"These cells fit a bay for {bay.size} and give {figure(have, 'V')} each; {figure(limit, 'V')} is the most "
-            "such a slot is made for.",
-            -1,
-            have,
-            limit,
-            "V",
-            f"take cells of the volts that the bay is made for: at most {figure(limit, 'V')} each, never mixed",
-        )
+@rule(Basis("ac-inlet", ("care", "refuse"), "what outlet and inlet are made for", ("outlet", "inlet")))
+def ac_inlet(situation: Situation) -> Iterator[Finding]:
+    """Direct current at an inlet made for alternating current, or the other way round."""
+    device, outlet = situation.case.device, situation.source.outlet
+    inlet = device.inlet
+    if inlet is None or inlet.kind == "mains":
         return
-    size = situation.source.cell_size
-    twin = LOOK_ALIKES.get(size or "")
-    if twin is None:
+    held = any(stage.HOLDS for stage in situation.case.path)
+    comes = situation.alternating or (not held and outlet is not None and outlet.alternating)
+    if comes == inlet.alternating:
         return
-    most = PARTS.cell_most_v[twin]
-    yield Finding(
-        "look-alike-cells",
-        "care",
-        f"These {size} cells look like {twin} and give {figure(have, 'V')} each; whatever is made for {twin} stands "
-        f"{figure(most, 'V')}.",
-        -1,
-        have,
-        most,
-        "V",
-        f"mark them, keep them in a box of their own, away from every {twin} bay and charger",
+    got, made = ("alternating", "direct") if comes else ("direct", "alternating")
+    text = f"The inlet is made for {made} current and would get {got} current"
+    if device.rectifies:
+        text += ": its rectifier takes either, loses about 1.4 V in its diodes, and what is behind it sees the rest."
+    else:
+        text += ", which it does not rectify: a transformer burns on direct current, electronics on alternating."
+    cure = (
+        "measure behind the rectifier what the device lives on, and plan for that"
+        if device.rectifies
+        else (f"feed it {made} current, or feed it behind its transformer and rectifier")
     )
+    yield Finding("ac-inlet", "care" if device.rectifies else "refuse", text, situation.device_stage, cure=cure)
 
 
+@rule(Basis("live-pins", ("care",), "the outlet's end", ("outlet",)))
+def live_pins(situation: Situation) -> Iterator[Finding]:
+    """A source that ends in exposed pins."""
+    outlet = situation.source.outlet
+    if outlet is not None and outlet.gender == "plug":
+        yield Finding(
+            "live-pins",
+            "care",
+            "The source ends in bare pins that are live: they short on the first key they meet.",
+            -1,
+            cure="end the source in a socket; power leaves through a socket and enters through a plug",
+        )
+
+
+@rule(
+    Basis(
+        "wrong-socket",
+        ("refuse",),
+        "volts at the connector",
+        ("inlet", "outlet"),
+        "a mains connector is for mains volts",
+    )
+)
+def wrong_socket(situation: Situation) -> Iterator[Finding]:
+    """Low-voltage direct current on a connector made for mains."""
+    inlet, outlet = situation.case.device.inlet, situation.source.outlet
+    if outlet is not None and outlet.kind == "mains":
+        yield _mains("source's outlet", situation.full_emf, -1)
+    if inlet is not None and inlet.kind == "mains":
+        last = next((s for s in reversed(situation.case.path) if isinstance(s, Converter)), None)
+        volts = situation.unloaded[-1]
+        if last is None or last.topology != "inverter" or number(last.output_v) < MAINS_LEAST_V:
+            yield _mains("device's inlet", volts, situation.device_stage)
+
+
+def _mains(where: str, volts: float, stage: int) -> Finding:
+    own = "device" in where
+    cure = (
+        "feed the device's own adapter from an inverter, or feed it behind that adapter through a connector that "
+        "fits no mains outlet"
+        if own
+        else "end the source in a connector that fits no mains outlet"
+    )
+    text = (
+        f"The {where} is a mains connector and would carry {figure(volts, 'V')}: one day somebody plugs it into the "
+        "wall, or a mains device into it."
+    )
+    return Finding("wrong-socket", "refuse", text, stage, volts, MAINS_LEAST_V, "V", cure)
+
+
+@rule(Basis("second-supply", ("refuse",), "what was measured at the bay or the pins", ("inlet",)))
 def second_supply(situation: Situation) -> Iterator[Finding]:
     """A device that takes more than one voltage: a bay tapped in the middle, or pins at other volts."""
     device = situation.case.device
@@ -301,3 +276,64 @@ def second_supply(situation: Situation) -> Iterator[Finding]:
                 "V",
                 TWO_SUPPLIES,
             )
+
+
+@rule(Basis("mixed-cells", ("refuse",), "what is stated of the cells", ("chemistry",)))
+def mixed_cells(situation: Situation) -> Iterator[Finding]:
+    """A pack whose cells are not alike: the weakest is driven below zero or overcharged by the others."""
+    if situation.source.mixed_cells:
+        yield Finding(
+            "mixed-cells",
+            "refuse",
+            "Its cells differ in make, age or charge: the weakest is driven below zero volts by the others, and leaks, "
+            "vents or burns.",
+            -1,
+            cure="take cells of one make, one age and one charge",
+            change=(add("/source/mixed_cells", False),),
+        )
+
+
+@rule(
+    Basis(
+        "look-alike-cells",
+        ("care", "refuse"),
+        "volts of one fresh cell",
+        ("chemistry",),
+        "the most that a cell made for that slot gives",
+    )
+)
+def look_alike_cells(situation: Situation) -> Iterator[Finding]:
+    """Cells put into a bay that they fit and whose volts they are not made for; or cells that look like others."""
+    bay, outlet = situation.case.device.bay, situation.source.outlet
+    in_bay = bay is not None and outlet is not None and outlet.kind == "cell-bay"
+    limit = PARTS.cell_most_v.get(bay.size) if bay is not None and in_bay else None
+    have = situation.cell.full_v
+    if bay is not None and limit is not None and have > limit:
+        yield Finding(
+            "look-alike-cells",
+            "refuse",
+            f"These cells fit a bay for {bay.size} and give {figure(have, 'V')} each; {figure(limit, 'V')} is the most "
+            "such a slot is made for.",
+            -1,
+            have,
+            limit,
+            "V",
+            f"take cells of the volts that the bay is made for: at most {figure(limit, 'V')} each, never mixed",
+        )
+        return
+    size = situation.source.cell_size
+    twin = LOOK_ALIKES.get(size or "")
+    if twin is None:
+        return
+    most = PARTS.cell_most_v[twin]
+    yield Finding(
+        "look-alike-cells",
+        "care",
+        f"These {size} cells look like {twin} and give {figure(have, 'V')} each; whatever is made for {twin} stands "
+        f"{figure(most, 'V')}.",
+        -1,
+        have,
+        most,
+        "V",
+        f"mark them, keep them in a box of their own, away from every {twin} bay and charger",
+    )

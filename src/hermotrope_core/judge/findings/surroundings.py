@@ -5,22 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.judge.cures import SCHOTTKY_V, add
-from hermotrope_core.judge.findings.current import has_switching_part
+from hermotrope_core.judge.cures import add
 from hermotrope_core.judge.findings.finding import Finding
+from hermotrope_core.judge.findings.rule import FULL, Basis, rule
 from hermotrope_core.kinds.converter import typical_headroom
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Converter, Diode
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.parts.craft import CHARGE_SHARE, MAINS_CARE_V, SCHOTTKY_V
 from hermotrope_core.plan.case import Code, Trait, maybe, number
 from hermotrope_core.values.figures import figure
-
-MAINS_CARE_V = 50.0
-"""Alternating volts above which a qualified person is needed (the usual limit of extra-low voltage)."""
-
-
-CHARGE_SHARE = 0.01
-"""A charger may stop this share above what a pack is full at."""
 
 
 def _inner_battery(situation: Situation) -> bool:
@@ -28,6 +22,13 @@ def _inner_battery(situation: Situation) -> bool:
     return inner is not None and inner.takes_over
 
 
+def has_switching_part(situation: Situation) -> bool:
+    """True with a bank or a switching converter in the path (a linear regulator makes no noise)."""
+    bank = situation.source.regulated_output is not None
+    return bank or any(isinstance(s, Converter) for s in situation.case.path)
+
+
+@rule(Basis("abrupt-stop", ("care",), "what is stated of how it ends", ("traits",)))
 def abrupt_stop(situation: Situation) -> Iterator[Finding]:
     """Storage that may be cut off while it is written."""
     device = situation.case.device
@@ -46,6 +47,7 @@ def abrupt_stop(situation: Situation) -> Iterator[Finding]:
         )
 
 
+@rule(Basis("no-warning", ("note",), "what is stated of its warning", ("traits",)))
 def no_warning(situation: Situation) -> Iterator[Finding]:
     """Nothing tells that the pack runs low."""
     if situation.cell.endless:
@@ -60,6 +62,7 @@ def no_warning(situation: Situation) -> Iterator[Finding]:
         )
 
 
+@rule(Basis("radio-noise", ("note",), "a switching part before a receiver", ("traits",)))
 def radio_noise(situation: Situation) -> Iterator[Finding]:
     """A switching converter beside a receiver."""
     if "receiver" in situation.case.device.traits and has_switching_part(situation):
@@ -72,6 +75,9 @@ def radio_noise(situation: Situation) -> Iterator[Finding]:
         )
 
 
+@rule(
+    Basis("cold-run", ("care",), "temperature", ("conditions.temperature_c",), "the chemistry's range", ("chemistry",))
+)
 def cold_run(situation: Situation) -> Iterator[Finding]:
     """Below the chemistry's discharge range, at the coldest that the conditions know."""
     limit, coldest = situation.cell.discharge_temperature_c[0], situation.temperatures_c[0]
@@ -95,6 +101,75 @@ def _charges(situation: Situation) -> bool:
     return situation.case.device.charges_source and not one_way
 
 
+@rule(
+    Basis("too-hot", ("refuse",), "temperature", ("conditions.temperature_c",), "the chemistry's range", ("chemistry",))
+)
+def too_hot(situation: Situation) -> Iterator[Finding]:
+    """Above the chemistry's discharge range, at the warmest that the conditions know."""
+    limit, warmest = situation.cell.discharge_temperature_c[1], situation.temperatures_c[1]
+    if warmest > limit:
+        yield Finding(
+            "too-hot",
+            "refuse",
+            f"At {figure(warmest, '°C')} these cells must not run; {figure(limit, '°C')} is the limit.",
+            -1,
+            warmest,
+            limit,
+            "°C",
+            "give it shade and air; do not run a pack this hot",
+        )
+
+
+_CAUTIONS: dict[Trait, tuple[Code, str, str]] = {
+    "child": (
+        "child",
+        "A child uses it: speed and energy rise with the square of the volts, and fingers find live contacts.",
+        "let an adult keep the fuse, put the switch where whoever watches reaches it, and never leave it powered",
+    ),
+    "ridden": (
+        "ridden",
+        "It is ridden or wheeled: speed and energy rise with the square of the volts.",
+        "fit a switch the rider can reach and a fuse; wear a helmet; have somebody watch; test the brakes anew",
+    ),
+    "near-water": (
+        "near-water",
+        "It is used near water.",
+        "keep the source away from water and the volts low, hang a drip loop, and use residual-current "
+        "protection on any mains adapter",
+    ),
+}
+
+
+RIDDEN_BY_CHILD = (
+    "fit a switch that the rider reaches and a fuse that only an adult reaches; stay at the rated volts; helmet, and "
+    "somebody who watches all the time"
+)
+
+
+_STOPS: dict[Trait, tuple[Code, str, str]] = {
+    "life-safety": (
+        "life-safety",
+        "Somebody's life depends on this device: a conversion voids its approval and it must not be relied on.",
+        "leave it as it is; ask its maker or the person responsible for it",
+    ),
+    "mains-inside": (
+        "mains",
+        "There is mains voltage inside this device: opening it can kill, even unplugged.",
+        "ask a qualified person under the local code; feed it from outside or leave it",
+    ),
+}
+
+
+@rule(
+    Basis(
+        "cold-charge",
+        ("care",),
+        "temperature",
+        ("conditions.temperature_c",),
+        "the chemistry's range for charging",
+        ("chemistry",),
+    )
+)
 def cold_charge(situation: Situation) -> Iterator[Finding]:
     """Charging below the temperature at which a chemistry may be charged: the source, or the device's own battery."""
     coldest = situation.temperatures_c[0]
@@ -119,6 +194,7 @@ def cold_charge(situation: Situation) -> Iterator[Finding]:
         return
 
 
+@rule(Basis("primary-charged", ("refuse",), "what is stated of the device", ("chemistry",)))
 def primary_charged(situation: Situation) -> Iterator[Finding]:
     """A device that would charge cells which are never charged."""
     if _charges(situation) and not (situation.cell.rechargeable or situation.cell.endless):
@@ -132,6 +208,16 @@ def primary_charged(situation: Situation) -> Iterator[Finding]:
         )
 
 
+@rule(
+    Basis(
+        "wrong-charger",
+        ("note", "refuse"),
+        "what its charger is made for",
+        ("device.charges_to_v",),
+        "what the pack is full at",
+        FULL,
+    )
+)
 def wrong_charger(situation: Situation) -> Iterator[Finding]:
     """A device whose charger is made for other cells than those that feed it."""
     device, cell = situation.case.device, situation.cell
@@ -156,6 +242,7 @@ def wrong_charger(situation: Situation) -> Iterator[Finding]:
         yield Finding("wrong-charger", "note", text, -1, limit=limit, unit="V", cure=cure, change=change)
 
 
+@rule(Basis("back-feed-motor", ("note",), "a motor behind a part that holds its output", ("traits", "path")))
 def back_feed_motor(situation: Situation) -> Iterator[Finding]:
     """A motor that turns itself, or is braked, behind a part whose output does not take current back."""
     if "motor" not in situation.case.device.traits or situation.alternating:
@@ -177,6 +264,7 @@ def back_feed_motor(situation: Situation) -> Iterator[Finding]:
     )
 
 
+@rule(Basis("not-stated", ("note",), "ratings that are left open", ("path",)))
 def not_stated(situation: Situation) -> Iterator[Finding]:
     """Ratings that a judgement needed and nobody stated, in one note."""
     missing = list(_missing(situation))
@@ -221,6 +309,15 @@ def _missing(situation: Situation) -> Iterator[str]:
         yield "the motor’s start or stall current"
 
 
+@rule(
+    Basis(
+        "mains",
+        ("care", "stop"),
+        "volts of the outlet, or what is stated of the device",
+        ("stage.output_v", "traits"),
+        f"{MAINS_CARE_V:g} V alternating",
+    )
+)
 def inverter(situation: Situation) -> Iterator[Finding]:
     """An inverter's outlet is as dangerous as the wall's."""
     for i, stage in enumerate(situation.case.path):
@@ -238,58 +335,12 @@ def inverter(situation: Situation) -> Iterator[Finding]:
             )
 
 
-def too_hot(situation: Situation) -> Iterator[Finding]:
-    """Above the chemistry's discharge range, at the warmest that the conditions know."""
-    limit, warmest = situation.cell.discharge_temperature_c[1], situation.temperatures_c[1]
-    if warmest > limit:
-        yield Finding(
-            "too-hot",
-            "refuse",
-            f"At {figure(warmest, '°C')} these cells must not run; {figure(limit, '°C')} is the limit.",
-            -1,
-            warmest,
-            limit,
-            "°C",
-            "give it shade and air; do not run a pack this hot",
-        )
-
-
-_CAUTIONS: dict[Trait, tuple[Code, str, str]] = {
-    "child": (
-        "child",
-        "A child uses it: speed and energy rise with the square of the volts, and fingers find live contacts.",
-        "let an adult keep the fuse, put the switch where whoever watches reaches it, and never leave it powered",
-    ),
-    "ridden": (
-        "ridden",
-        "It is ridden or wheeled: speed and energy rise with the square of the volts.",
-        "fit a switch the rider can reach and a fuse; wear a helmet; have somebody watch; test the brakes anew",
-    ),
-    "near-water": (
-        "near-water",
-        "It is used near water.",
-        "keep the source away from water and the volts low, hang a drip loop, and use residual-current "
-        "protection on any mains adapter",
-    ),
-}
-RIDDEN_BY_CHILD = (
-    "fit a switch that the rider reaches and a fuse that only an adult reaches; stay at the rated volts; helmet, and "
-    "somebody who watches all the time"
+@rule(
+    Basis("child", ("care",), "what is stated of its use", ("traits",)),
+    Basis("ridden", ("care",), "what is stated of its use", ("traits",)),
+    Basis("near-water", ("care",), "what is stated of its use", ("traits",)),
+    Basis("life-safety", ("care", "stop"), "what is stated of its use", ("traits",)),
 )
-_STOPS: dict[Trait, tuple[Code, str, str]] = {
-    "life-safety": (
-        "life-safety",
-        "Somebody's life depends on this device: a conversion voids its approval and it must not be relied on.",
-        "leave it as it is; ask its maker or the person responsible for it",
-    ),
-    "mains-inside": (
-        "mains",
-        "There is mains voltage inside this device: opening it can kill, even unplugged.",
-        "ask a qualified person under the local code; feed it from outside or leave it",
-    ),
-}
-
-
 def traits(situation: Situation) -> Iterator[Finding]:
     """Cautions that follow from what the device is near; two of them stop until taken over."""
     here = situation.device_stage

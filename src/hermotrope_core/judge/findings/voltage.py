@@ -9,24 +9,16 @@ from hermotrope_core.circuit.point import Breach, Point, circuit_of, full_volts,
 from hermotrope_core.circuit.situation import LOW_SOC, Look, Situation
 from hermotrope_core.judge.cures import Change, converter_change, with_stages
 from hermotrope_core.judge.findings.finding import Finding, Level, above, below, outside_duty
+from hermotrope_core.judge.findings.rule import FULL, LOADED, Basis, rule
 from hermotrope_core.judge.overdrive import overdrive
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.kinds.stages import Converter, Diode
+from hermotrope_core.parts.craft import CUT_OFF_SHARE, EARLY_SHARE, NEAR_SHARE, REST_A, SHORT_PEAK_S
 from hermotrope_core.plan.case import Case, Mode, maybe, number
 from hermotrope_core.values.figures import both, duration, figure
 
 EARLY_CAUSES = ("device minimum", "dropout", "converter input too low", "collapse")
 STRONGER = "take a stronger source (lower resistance), more volts, or a shorter and thicker lead"
-EARLY_SHARE = 0.05
-"""Charge left above the reserve from which a run counts as stopped early by the device or a converter."""
-CUT_OFF_SHARE = 0.25
-"""Likewise for a cut-off, which is meant to stop a run, but not so soon."""
-NEAR_SHARE = 0.01
-"""A set-point this close under a limit is told: boards and their knobs are no better."""
-REST_A = 1e-3
-"""A mode that draws less leaves a series diode with much less than its rated drop (typical)."""
-SHORT_PEAK_S = 0.1
-"""A peak no longer than this can be carried by the device's own input capacitance."""
 
 
 def hold_the_volts(situation: Situation) -> tuple[str | None, Change]:
@@ -46,6 +38,16 @@ def hold_the_volts(situation: Situation) -> tuple[str | None, Change]:
     return f"put in a {board} converter set to {target}{fuse}", change
 
 
+@rule(
+    Basis(
+        "over-absolute-max",
+        ("refuse",),
+        "E_full − fixed drops, no current",
+        (*FULL, "path"),
+        "stated",
+        ("device.supply.absolute_max_v",),
+    )
+)
 def over_absolute_max(situation: Situation) -> Iterator[Finding]:
     """The inlet, full and with no current, above what breaks the device."""
     limit, have = maybe(situation.case.device.supply.absolute_max_v), situation.unloaded[-1]
@@ -81,6 +83,16 @@ def volts_before_draw(case: Case) -> tuple[Finding, ...]:
     return (Finding("over-max", level, text, len(case.path), volts, limit, "V", cure),)
 
 
+@rule(
+    Basis(
+        "over-max",
+        ("care", "refuse"),
+        "E_full − I R − drops in the lightest mode",
+        (*FULL, *LOADED, "lightest"),
+        "stated",
+        ("device.supply.max_v",),
+    )
+)
 def over_max(situation: Situation) -> Iterator[Finding]:
     """The inlet, full and in the lightest mode, above what the device is known to stand."""
     limit = maybe(situation.case.device.supply.max_v)
@@ -148,38 +160,16 @@ def _level(situation: Situation, mode: Mode, level: Level) -> Level:
     return level if situation.in_duty(mode) else outside_duty(level)
 
 
-def under_min_at_full(situation: Situation) -> Iterator[Finding]:
-    """Even full, the heaviest mode cannot be held."""
-    limit = maybe(situation.case.device.supply.min_v)
-    if limit is None:
-        return
-    for mode in _in_turn(situation, situation.inlet_watts):
-        full = situation.at(mode, 1.0)
-        cannot = [breach for breach in full.breaches if breach.cause in ("dropout", "pack cut-off")]
-        if full.complete and (below(full.inlet_v, limit) or cannot):
-            yield _under_min(situation, mode, full, None if below(full.inlet_v, limit) else cannot[0])
-            return
-
-
-def _under_min(situation: Situation, mode: Mode, full: Point, breach: Breach | None) -> Finding:
-    cure, change = hold_the_volts(situation)
-    name, stage = _named(situation, mode), situation.device_stage
-    limit, have = number(situation.case.device.supply.min_v or 0.0), full.inlet_v
-    if breach is None:
-        text = "Even full, {} leaves {} at the inlet; it needs {}.".format(name, *both(have, limit, "V"))
-    elif breach.cause == "dropout":
-        stage, have = breach.stage, full.at_stage(breach.stage).volts_in
-        limit = next(h.input_min_v for h in situation.circuit.holders if h.stage == breach.stage)
-        gets, needs = both(have, limit, "V")
-        text = f"Even full, the regulator gets {gets} in {name} and needs {needs}."
-    else:
-        stage = breach.stage
-        have = full.at_stage(-1).volts_out if stage == -1 else full.at_stage(stage).volts_in
-        limit = situation.trip_volts(stage)
-        text = "Even full, {} pulls the pack to {}; it cuts off at {}.".format(name, *both(have, limit, "V"))
-    return Finding("under-min-at-full", _level(situation, mode, "refuse"), text, stage, have, limit, "V", cure, change)
-
-
+@rule(
+    Basis(
+        "does-not-start",
+        ("refuse",),
+        "what stands at the place that gives up, at the charge it starts from",
+        ("ocv", *LOADED, "duty"),
+        "what that place needs",
+        ("device.supply.min_v", "source.cutoff_v", "source.reserve_soc"),
+    )
+)
 def does_not_start(situation: Situation) -> Iterator[Finding]:
     """A run that ends before it begins, or at the first turn of a mode that cannot run even then."""
     run = situation.run
@@ -227,67 +217,53 @@ def _starting_limit(situation: Situation, run: Run) -> tuple[float, float | None
     return have, holder.input_max_v if breach.cause == "converter input too high" else holder.input_min_v, "V"
 
 
-def does_not_last(situation: Situation) -> Iterator[Finding]:
-    """A single programme that the pack does not carry to its end."""
-    run, duty = situation.run, situation.case.duty
-    if run is None or not duty.once or run.end_cause == "programme over" or run.runtime_s <= 0.0:
-        return
-    short = duty.seconds - run.runtime_s
-    yield Finding(
-        "does-not-last",
-        "care",
-        f"The programme lasts {duration(duty.seconds)} and the pack {duration(run.runtime_s)}: it is "
-        f"{duration(short)} short ({run.end_cause}).",
-        -1,
-        run.runtime_s / 3600.0,
-        duty.seconds / 3600.0,
-        "h",
-        "take a larger pack or a second one to swap, or shorten the programme",
+@rule(
+    Basis(
+        "under-min-at-full",
+        ("refuse",),
+        "E(100 %) − I R − drops in the heaviest mode",
+        ("ocv", *LOADED, "heaviest"),
+        "stated",
+        ("device.supply.min_v",),
     )
-
-
-def early_stop(situation: Situation) -> Iterator[Finding]:
-    """The device, a converter or a cut-off gives up while the pack still holds charge."""
-    run = situation.run
-    if run is None or run.runtime_s <= 0.0 or run.end_cause not in (*EARLY_CAUSES, "pack cut-off"):
+)
+def under_min_at_full(situation: Situation) -> Iterator[Finding]:
+    """Even full, the heaviest mode cannot be held."""
+    limit = maybe(situation.case.device.supply.min_v)
+    if limit is None:
         return
-    left = run.final_soc - situation.circuit.reserve_soc
-    limit = CUT_OFF_SHARE if run.end_cause == "pack cut-off" else EARLY_SHARE
-    if left <= limit:
-        return
-    cure, change = _cure_for_early_stop(situation, run)
-    yield Finding(
-        "early-stop",
-        "care",
-        f"It stops with {figure(left, '%', 2)} of the charge unused: {CAUSE_WORDS[run.end_cause]}; "
-        f"up to {figure(limit, '%', 1)} would be normal.",
-        situation.device_stage,
-        left,
-        limit,
-        "of the charge",
-        cure,
-        change,
-    )
+    for mode in _in_turn(situation, situation.inlet_watts):
+        full = situation.at(mode, 1.0)
+        cannot = [breach for breach in full.breaches if breach.cause in ("dropout", "pack cut-off")]
+        if full.complete and (below(full.inlet_v, limit) or cannot):
+            yield _under_min(situation, mode, full, None if below(full.inlet_v, limit) else cannot[0])
+            return
 
 
-def _cure_for_early_stop(situation: Situation, stopped: Run) -> tuple[str | None, Change]:
-    """What would use the rest of the charge; a converter only where it makes the run longer."""
-    if stopped.end_cause == "collapse":
-        return STRONGER, ()
-    if stopped.end_cause == "pack cut-off":
-        return "set an added cut-off lower, keep the pack warm, or take one with less resistance", ()
-    held = any(stage.HOLDS for stage in situation.case.path)
-    if held and stopped.end_cause != "device minimum":
-        return "take a converter that takes in lower volts", ()
+def _under_min(situation: Situation, mode: Mode, full: Point, breach: Breach | None) -> Finding:
     cure, change = hold_the_volts(situation)
-    if held:
-        return cure, change
-    longer = Situation(with_stages(situation.case, change)).run if change else None
-    if longer is None or longer.runtime_s <= stopped.runtime_s:
-        return "take a pack whose volts go less far down; a converter would take more than it saves here", ()
-    return cure, change
+    name, stage = _named(situation, mode), situation.device_stage
+    limit, have = number(situation.case.device.supply.min_v or 0.0), full.inlet_v
+    if breach is None:
+        text = "Even full, {} leaves {} at the inlet; it needs {}.".format(name, *both(have, limit, "V"))
+    elif breach.cause == "dropout":
+        stage, have = breach.stage, full.at_stage(breach.stage).volts_in
+        limit = next(h.input_min_v for h in situation.circuit.holders if h.stage == breach.stage)
+        gets, needs = both(have, limit, "V")
+        text = f"Even full, the regulator gets {gets} in {name} and needs {needs}."
+    else:
+        stage = breach.stage
+        have = full.at_stage(-1).volts_out if stage == -1 else full.at_stage(stage).volts_in
+        limit = situation.trip_volts(stage)
+        text = "Even full, {} pulls the pack to {}; it cuts off at {}.".format(name, *both(have, limit, "V"))
+    return Finding("under-min-at-full", _level(situation, mode, "refuse"), text, stage, have, limit, "V", cure, change)
 
 
+@rule(
+    Basis(
+        "collapse", ("care", "refuse"), "P asked for", ("heaviest",), "V² / 4R of the weakest stretch", ("ocv", *LOADED)
+    )
+)
 def collapse(situation: Situation) -> Iterator[Finding]:
     """The source can never deliver the power: its volts fall faster than its current rises."""
     for mode in _in_turn(situation, situation.inlet_watts):
@@ -313,6 +289,16 @@ def collapse(situation: Situation) -> Iterator[Finding]:
             yield Finding("collapse", "care", text, -1, have, limit, "W", STRONGER)
 
 
+@rule(
+    Basis(
+        "peak-drop",
+        ("care", "refuse"),
+        "V in the peak, full or at 20 % charge",
+        ("ocv", *LOADED, "peaks"),
+        "stated",
+        ("device.supply.min_v", "source.cutoff_v", "stage.input_min_v"),
+    )
+)
 def peak_drop(situation: Situation) -> Iterator[Finding]:
     """A peak that takes the inlet, a converter's input or the pack's terminals under what they need."""
     found = [one for look in situation.peak_looks if (one := _peak_breach(situation, look)) is not None]
@@ -369,6 +355,36 @@ def _carried(situation: Situation, look: Look, volts: float, limit: float) -> bo
     return quiet.inlet_v - (look.at.inlet_a - quiet.inlet_a) * lasts / farads >= limit
 
 
+@rule(Basis("does-not-last", ("care",), "the run", ("source.capacity_ah", *LOADED, "duty"), "the programme", ("duty",)))
+def does_not_last(situation: Situation) -> Iterator[Finding]:
+    """A single programme that the pack does not carry to its end."""
+    run, duty = situation.run, situation.case.duty
+    if run is None or not duty.once or run.end_cause == "programme over" or run.runtime_s <= 0.0:
+        return
+    short = duty.seconds - run.runtime_s
+    yield Finding(
+        "does-not-last",
+        "care",
+        f"The programme lasts {duration(duty.seconds)} and the pack {duration(run.runtime_s)}: it is "
+        f"{duration(short)} short ({run.end_cause}).",
+        -1,
+        run.runtime_s / 3600.0,
+        duty.seconds / 3600.0,
+        "h",
+        "take a larger pack or a second one to swap, or shorten the programme",
+    )
+
+
+@rule(
+    Basis(
+        "set-point-near-limit",
+        ("note",),
+        "V at the inlet, no current",
+        ("stage.output_v",),
+        "stated",
+        ("device.supply.max_v",),
+    )
+)
 def set_point_near_limit(situation: Situation) -> Iterator[Finding]:
     """An adjustable output set so close under what the device stands that the knob's own error reaches it."""
     held = situation.circuit.holders[-1].stage if situation.circuit.holders else -1
@@ -392,6 +408,11 @@ def set_point_near_limit(situation: Situation) -> Iterator[Finding]:
     )
 
 
+@rule(
+    Basis(
+        "diode-at-rest", ("care",), "E_full, the diodes left aside", (*FULL, "path"), "stated", ("device.supply.max_v",)
+    )
+)
 def diode_at_rest(situation: Situation) -> Iterator[Finding]:
     """Series diodes that hold the volts down only while current flows: at rest they drop little."""
     case, limit = situation.case, maybe(situation.case.device.supply.max_v)
@@ -416,3 +437,50 @@ def diode_at_rest(situation: Situation) -> Iterator[Finding]:
             "V",
             "put in a converter or a linear regulator in place of the diodes, or a load that always draws",
         )
+
+
+@rule(
+    Basis(
+        "early-stop", ("care",), "charge left at the end of the run − reserve", ("source.capacity_ah", *LOADED, "duty")
+    )
+)
+def early_stop(situation: Situation) -> Iterator[Finding]:
+    """The device, a converter or a cut-off gives up while the pack still holds charge."""
+    run = situation.run
+    if run is None or run.runtime_s <= 0.0 or run.end_cause not in (*EARLY_CAUSES, "pack cut-off"):
+        return
+    left = run.final_soc - situation.circuit.reserve_soc
+    limit = CUT_OFF_SHARE if run.end_cause == "pack cut-off" else EARLY_SHARE
+    if left <= limit:
+        return
+    cure, change = _cure_for_early_stop(situation, run)
+    yield Finding(
+        "early-stop",
+        "care",
+        f"It stops with {figure(left, '%', 2)} of the charge unused: {CAUSE_WORDS[run.end_cause]}; "
+        f"up to {figure(limit, '%', 1)} would be normal.",
+        situation.device_stage,
+        left,
+        limit,
+        "of the charge",
+        cure,
+        change,
+    )
+
+
+def _cure_for_early_stop(situation: Situation, stopped: Run) -> tuple[str | None, Change]:
+    """What would use the rest of the charge; a converter only where it makes the run longer."""
+    if stopped.end_cause == "collapse":
+        return STRONGER, ()
+    if stopped.end_cause == "pack cut-off":
+        return "set an added cut-off lower, keep the pack warm, or take one with less resistance", ()
+    held = any(stage.HOLDS for stage in situation.case.path)
+    if held and stopped.end_cause != "device minimum":
+        return "take a converter that takes in lower volts", ()
+    cure, change = hold_the_volts(situation)
+    if held:
+        return cure, change
+    longer = Situation(with_stages(situation.case, change)).run if change else None
+    if longer is None or longer.runtime_s <= stopped.runtime_s:
+        return "take a pack whose volts go less far down; a converter would take more than it saves here", ()
+    return cure, change

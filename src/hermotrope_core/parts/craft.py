@@ -1,0 +1,65 @@
+"""Limits of the craft: where a figure begins to matter, and how far a choice stays away from it.
+
+Each stands here once, with its unit in its name and where it comes from; *typical* means that practitioners use it
+and that a stated figure of the part in hand goes before it.
+"""
+
+from __future__ import annotations
+
+# volts
+VOLT_TOLERANCE = 0.005
+"""Slack on every limit in volts: meters and tables are not better than half a per cent."""
+SAME_V = 0.05
+"""Two settings or profiles closer than this are one; no set-point is adjusted finer."""
+NEAR_SHARE = 0.01
+"""A set-point this close under a limit is told: boards and their knobs are no better."""
+TYPICAL_HEADROOM_V, TYPICAL_HEADROOM = 1.0, 0.15
+"""Headroom of a step-down board that states none: volts, and at most this share of its output (typical)."""
+SCHOTTKY_V = 0.4
+"""Drop of a Schottky diode at about an ampere (typical)."""
+UNRATED_V = 32.0
+"""Up to here a fuse or switch that states no volts is taken to break the current (what small blade fuses stand)."""
+MAINS_CARE_V = 50.0
+"""Alternating volts above which a qualified person is needed (the usual limit of extra-low voltage)."""
+MAINS_LEAST_V = 100.0
+"""The least that is called mains (the lowest public supply)."""
+
+# charge
+LATE_SOC = 0.05
+"""Below this charge an input that gets too low is the end of the pack, not a fault of the path."""
+EARLY_SHARE = 0.05
+"""Charge left above the reserve from which a run counts as stopped early by the device or a converter."""
+CUT_OFF_SHARE = 0.25
+"""Likewise for a cut-off, which is meant to stop a run, but not so soon."""
+CHARGE_SHARE = 0.01
+"""A charger may stop this share above what a pack is full at."""
+
+# amperes
+MARGIN = 1.2
+"""A chosen converter is rated at least this many times the heaviest mode's current."""
+NEAR_RATING = 0.8
+"""A converter runs for hours at no more than this share of its rating (typical)."""
+OVER_TIMES = 1.5
+"""A connector at more than this many times its rating is refused."""
+AWAKE = 1.2
+"""A keep-alive load lifts a bank's port to this many times the current that keeps it awake."""
+SLEEPS_AFTER_S = 30.0
+"""A bank that does not say switches its port off after so long (typical)."""
+REST_A = 1e-3
+"""A mode that draws less leaves a series diode with much less than its rated drop (typical)."""
+SHORT_A = 5.0
+"""A source that drives more than this into a short must be fused."""
+TO_FUSE_M = 0.2
+"""Longest copper between the pack's positive and its fuse, metres."""
+LONG_PEAK_S = 3600.0
+"""For how long a peak is taken to last whose length nobody stated: long enough to open any fuse that it can."""
+SHORT_PEAK_S = 0.1
+"""A peak no longer than this can be carried by the device's own input capacitance."""
+INRUSH_FROM_F = 470e-6
+"""Input capacitance from which the rush into it matters (typical)."""
+
+# what is lost
+DROP_CARE, DROP_REFUSE = 0.03, 0.10
+"""Share of the volts entering a lead that it may lose."""
+HOT_CARE_K, HOT_REFUSE_K = 40.0, 70.0
+"""Rise of a part above its surroundings, kelvin (typical)."""
