@@ -7,7 +7,18 @@ from types import ModuleType
 import msgspec
 
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.judge.findings import at_rest, cells, current, fuses, joining, losses, surroundings, voltage
+from hermotrope_core.judge.findings import (
+    at_rest,
+    cells,
+    converters,
+    current,
+    endurance,
+    fuses,
+    joining,
+    losses,
+    surroundings,
+    voltage,
+)
 from hermotrope_core.judge.findings.finding import LEVELS, Finding, Level, Verdict, verdict_of
 from hermotrope_core.judge.findings.rule import Basis, Rule
 from hermotrope_core.plan.case import Code
@@ -15,7 +26,18 @@ from hermotrope_core.plan.naming import told
 
 __all__ = ["BASES", "FAMILIES", "LEVELS", "RULES", "Finding", "Level", "Verdict", "check", "verdict_of"]
 
-FAMILIES: tuple[ModuleType, ...] = (voltage, current, joining, fuses, losses, cells, at_rest, surroundings)
+FAMILIES: tuple[ModuleType, ...] = (
+    voltage,
+    endurance,
+    current,
+    converters,
+    joining,
+    fuses,
+    losses,
+    cells,
+    at_rest,
+    surroundings,
+)
 """In the order of the work: volts, amperes, joining, protection, habits, surroundings."""
 RULES: tuple[Rule, ...] = tuple(one for family in FAMILIES for one in vars(family).values() if isinstance(one, Rule))
 """Family by family, in the order in which they stand there."""
