@@ -15,9 +15,10 @@ from hermotrope_core.hours.heat import HAND_HOT_C, part_heats
 from hermotrope_core.hours.standing import switch_places
 from hermotrope_core.judge.cautions import cautions, stops
 from hermotrope_core.judge.choose import fuse_margins, lead_margins
-from hermotrope_core.kinds.stages import Lead, Switch
-from hermotrope_core.know.adapters import chains
+from hermotrope_core.kinds.lead import as_lead
+from hermotrope_core.know.adapters import Named, chains
 from hermotrope_core.know.joints import WIRED, Gap, centres_differ, gaps, lead_to_make
+from hermotrope_core.parts.wire import FUSE_MARGIN
 from hermotrope_core.plan.case import Case, Connector
 from hermotrope_core.values.figures import duration, figure
 
@@ -44,7 +45,7 @@ def build_context(conversion: Conversion, feed: Feed) -> dict[str, Any]:
         return context
     situation = feed.situation
     shelf = [(item.name, item.readable()) for item in Item.objects.filter(kind="lead").order_by("-have", "position")]
-    leads = [(name, lead) for name, lead in shelf if isinstance(lead, Lead)]
+    leads = [(name, lead) for name, part in shelf if (lead := as_lead(part))]
     return context | {
         "leads": [_lead(case, one) for one in lead_margins(situation)],
         "fuses": [_fuse(case, one) for one in fuse_margins(situation)],
@@ -85,16 +86,16 @@ def _fuse(case: Case, one: Any) -> dict[str, Any]:
     under = "no lead behind it before the next part" if one.wire_a == float("inf") else figure(one.wire_a, "A", 2)
     return {
         "name": name_of(case, one.stage),
-        "load": f"{figure(one.load_a, 'A')} × 1.25 = {figure(1.25 * one.load_a, 'A')}",
+        "load": f"{figure(one.load_a, 'A')} × {FUSE_MARGIN:g} = {figure(FUSE_MARGIN * one.load_a, 'A')}",
         "rating": figure(one.rating_a, "A", 2),
         "wire": under,
         "rides": rides,
-        "bad": one.rating_a < 1.25 * one.load_a or one.rating_a > one.wire_a,
+        "bad": one.rating_a < FUSE_MARGIN * one.load_a or one.rating_a > one.wire_a,
     }
 
 
 def _switches(case: Case) -> list[dict[str, Any]]:
-    now = next((i for i, stage in enumerate(case.path) if isinstance(stage, Switch)), None)
+    now = next((i for i, stage in enumerate(case.path) if stage.BY_HAND), None)
     rows = []
     for place in switch_places(case):
         flat = (
@@ -106,7 +107,7 @@ def _switches(case: Case) -> list[dict[str, Any]]:
     return rows
 
 
-def _join(case: Case, gap: Gap, leads: list[tuple[str, Lead]]) -> dict[str, Any]:
+def _join(case: Case, gap: Gap, leads: list[Named]) -> dict[str, Any]:
     made = lead_to_make(gap.near, gap.far)
     found = chains(gap.near, gap.far, leads)
     return {

@@ -12,8 +12,7 @@ from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import KINDS
 from hermotrope_core.judge.cures import fitted
 from hermotrope_core.judge.placement import problem, spots
-from hermotrope_core.kinds.stages import Converter, KeepAlive
-from hermotrope_core.plan.case import Case, Source, number
+from hermotrope_core.plan.case import Case, Source
 
 MOST_TRAY = 60
 HOLDS_AWAKE = "the keep-alive load behind it needs it: move that first"
@@ -23,7 +22,7 @@ def move_problems(case: Case) -> list[list[str | None]]:
     """For each stage of the path what speaks against each gap, counted before it is lifted."""
     found: list[list[str | None]] = []
     for i, stage in enumerate(case.path):
-        if any(isinstance(one, KeepAlive) for one in case.path[i + 1 :]) and not _wakes(case, i):
+        if any(one.KEEPS_AWAKE for one in case.path[i + 1 :]) and not _wakes(case, i):
             found.append([None if gap in (i, i + 1) else HOLDS_AWAKE for gap in range(len(case.path) + 1)])
             continue
         rest = msgspec.structs.replace(case, path=case.path[:i] + case.path[i + 1 :])
@@ -36,7 +35,7 @@ def _wakes(case: Case, without: int) -> bool:
     if case.source is None or case.source.regulated_output is not None:
         return True
     rest = [one for i, one in enumerate(case.path) if i != without]
-    first = next((i for i, one in enumerate(rest) if isinstance(one, KeepAlive)), len(rest))
+    first = next((i for i, one in enumerate(rest) if one.KEEPS_AWAKE), len(rest))
     return any(one.HOLDS for one in rest[:first])
 
 
@@ -60,7 +59,7 @@ def tray(case: Case, at: int) -> list[dict[str, Any]]:
         if part is None or isinstance(part, Source):
             continue
         part = fitted(case, part)
-        gives = f"set to {number(part.output_v):g} V" if isinstance(part, Converter) else ""
+        gives = part.detail if part.SWITCHES else ""
         places = [spot.problem for spot in spots(case, part)]
         rows.append(
             {

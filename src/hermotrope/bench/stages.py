@@ -1,61 +1,49 @@
-"""New stages with sensible values: designed for the case where the core can, typical otherwise."""
+"""New stages: designed for the case where the core can, with their kind's typical values otherwise."""
 
 from __future__ import annotations
+
+import msgspec
 
 from hermotrope.bench.feed import Feed
 from hermotrope.entry.typed import EditError
 from hermotrope_core.judge.cures import converter_for, fuse_for, keep_alive_change
-from hermotrope_core.kinds.stages import (
-    Converter,
-    CutOff,
-    Diode,
-    Fuse,
-    KeepAlive,
-    Lead,
-    Linear,
-    Resistor,
-    Stage,
-    Switch,
-)
+from hermotrope_core.kinds.stage import Wanted
+from hermotrope_core.kinds.stages import Stage, kind_named
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, maybe, number
 
-FALLBACK_V = 12.0
-KEEP_ALIVE_A = 0.084
-"""What usually keeps a bank awake (typical), where it does not say."""
+FALLBACK_V, FALLBACK_FLAT_V = 12.0, 10.0
 
 
 def designed(case: Case, kind: str, at: int) -> Stage:
     """A stage of a kind for this case, to stand at path index `at`. Raises `EditError`."""
+    try:
+        of_kind = kind_named(kind)
+    except LookupError:
+        raise EditError("choose one of the stages") from None
+    return _fitting(case, kind, at) or of_kind.typical(_wanted(case))
+
+
+def _fitting(case: Case, kind: str, at: int) -> Stage | None:
+    """What the case asks for, where that can be worked out."""
+    if kind == "keep-alive":
+        change = keep_alive_change(case, 0.0)
+        return msgspec.convert(change[0]["value"], Stage) if change else None
     situation = Feed(case).situation
-    rated = maybe(case.device.supply.nominal_v) or FALLBACK_V
-    match kind:
-        case "fuse":
-            return (situation and at == 0 and fuse_for(situation)) or Fuse(rating_a=5.0)
-        case "switch":
-            return Switch()
-        case "cut-off":
-            return CutOff(trips_v=_trip_volts(case))
-        case "converter":
-            board = converter_for(situation) if situation else None
-            return board or Converter(topology="buck-boost", output_v=rated, efficiency=0.85, quiescent_w=0.1)
-        case "linear":
-            return Linear(output_v=rated, dropout_v=2.0, quiescent_a=0.005)
-        case "diode":
-            return Diode(forward_v=0.7, count=1)
-        case "resistor":
-            return Resistor(resistance_ohm=1.0, rating_w=5.0)
-        case "keep-alive":
-            change = keep_alive_change(case, 0.0)
-            return KeepAlive(current_a=change[0]["value"]["current_a"] if change else KEEP_ALIVE_A)
-        case "lead":
-            return Lead(length_m=1.0, area_mm2=0.75)
-    raise EditError("choose one of the stages")
+    if situation is None:
+        return None
+    if kind == "fuse" and at == 0:
+        return fuse_for(situation)
+    return converter_for(situation) if kind == "converter" else None
 
 
-def _trip_volts(case: Case) -> float:
+def _wanted(case: Case) -> Wanted:
+    return Wanted(maybe(case.device.supply.nominal_v) or FALLBACK_V, _flat_volts(case))
+
+
+def _flat_volts(case: Case) -> float:
     if case.source is None:
-        return 10.0
+        return FALLBACK_FLAT_V
     port = case.source.regulated_output
     if port is not None:
         return round(0.9 * number(port.output_v), 2)

@@ -16,15 +16,14 @@ from hermotrope_core.judge.evidence import judgement_working
 from hermotrope_core.judge.findings import Finding
 from hermotrope_core.judge.working import runtime_working
 from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import Converter, Diode, Linear, Resistor
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.groups import amount, common, groups
 from hermotrope_core.match.judge import Judged
 from hermotrope_core.match.rank import Ranked
 from hermotrope_core.match.search import Matched
 from hermotrope_core.match.shelf import WORK, labour_kind
-from hermotrope_core.plan.case import Case, number
-from hermotrope_core.values.figures import duration, figure, stated
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.figures import duration, figure
 
 
 def id_of(way: Way) -> str:
@@ -107,22 +106,19 @@ def strategy_words(way: Way) -> str:
         case "wall adapter":
             return "from the wall, straight to the device"
         case "series diodes":
-            diode = next(stage for stage in way.path if isinstance(stage, Diode))
-            return f"through {diode.count} × {number(diode.forward_v):g} V of diodes"
+            diode = next(stage for stage in way.path if stage.ONE_WAY)
+            return f"through {diode.detail} of diodes"
         case "series resistor":
-            resistor = next(stage for stage in way.path if isinstance(stage, Resistor))
-            watts = number(resistor.rating_w or 0.0)
-            return f"through a resistor of {stated(number(resistor.resistance_ohm), 'Ω')}, {watts:g} W"
+            resistor = next(stage for stage in way.path if stage.NEEDS_CURRENT)
+            return f"through a resistor of {resistor.part[1]}"
         case "inverter":
-            return f"inverter to {number(held[0].output_v):g} V, then its own adapter"
-    each = [f"a {_kind(stage)} set to {number(stage.output_v):g} V" for stage in held]
+            return f"inverter to {held[0].held_v:g} V, then its own adapter"
+    each = [f"a {_kind(stage)} set to {stage.held_v:g} V" for stage in held]
     return f"through {', then '.join(each)}{awake}"
 
 
-def _kind(stage: Converter | Linear) -> str:
-    if isinstance(stage, Linear):
-        return "linear regulator"
-    return "trigger board" if stage.topology == "trigger" else stage.topology
+def _kind(stage: Holding) -> str:
+    return stage.called if stage.set_by_hand else stage.title.lower()
 
 
 def part_words(name: str, stage: Any) -> str:

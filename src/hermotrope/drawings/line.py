@@ -16,7 +16,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import LEVELS, Finding
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.inlets import KIND_WORDS
-from hermotrope_core.kinds.stages import Converter, Linear
+from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.plan.case import Case, Connector, number
 from hermotrope_core.plan.case import maybe as maybe_number
 from hermotrope_core.values.figures import figure, stated
@@ -183,7 +183,7 @@ def _inside(case: Case, stage: int) -> tuple[str, ...]:
         table = isinstance(part.efficiency, tuple)
         words = "η by table" if table else f"η {stated(100 * number(part.efficiency), '%', 3)}"  # type: ignore[arg-type]
         return (part.topology, words)
-    return ("linear", "") if isinstance(part, Linear) else ()
+    return (part.kind, "") if part.HOLDS else ()
 
 
 def _level_at(stage: int, findings: Sequence[Finding]) -> str:

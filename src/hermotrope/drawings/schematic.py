@@ -7,14 +7,15 @@ from html import escape
 import schemdraw
 from schemdraw import elements as elm
 
-from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import CutOff, Diode, Fuse, KeepAlive, Lead, Stage, Switch
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.plan.case import Case
 
 schemdraw.use("svg")
 UNIT, HEIGHT = 2.6, 4.0
 """Length of a symbol with its leads, and the distance between the conductors, in schemdraw's units."""
 LONGEST_NAME = 26
+SYMBOLS = {"fuse": elm.Fuse, "switch": elm.Switch, "diode": elm.Diode, "lead": elm.Line}
+"""The symbol of a kind in the plus conductor; a resistor for what has none of its own."""
 
 
 def schematic(case: Case) -> str:
@@ -50,30 +51,26 @@ def _signs(case: Case, at: int) -> Signs:
 def _draw(drawing: schemdraw.Drawing, stage: Stage, back: tuple[float, float], signs: Signs) -> tuple[float, float]:
     """Draw a stage on from where the drawing stands; where the return conductor goes on from."""
     words = _safe(f"{stage.title}\n{stage.detail}".strip())
-    match stage:
-        case Fuse():
-            drawing += elm.Fuse().right().label(words)
-        case Switch():
-            drawing += elm.Switch().right().label(words)
-        case Diode():
-            drawing += elm.Diode().right().label(words)
-        case Lead():
-            drawing += elm.Line().right().label(words)
-            if stage.swaps_polarity:
-                drawing += elm.Line().right().length(1.2).label("plus and minus\nswap here", loc="bottom")
-        case KeepAlive():
-            drawing += elm.Line().right().length(0.8)
-            drawing += elm.Dot()
-            drawing.push()
-            drawing += elm.Resistor().down().length(HEIGHT).label(words, loc="bottom")
-            drawing += elm.Dot()
-            drawing.pop()
-            drawing += elm.Line().right().length(1.6)
-        case Holding() | CutOff():
-            return _block(drawing, words, back, signs)
-        case _:
-            drawing += elm.Resistor().right().label(words)
+    if stage.FOUR_POLES:
+        return _block(drawing, words, back, signs)
+    if stage.shunt_a:
+        _across(drawing, words)
+        return back
+    drawing += SYMBOLS.get(stage.kind, elm.Resistor)().right().label(words)
+    if stage.turns:
+        drawing += elm.Line().right().length(1.2).label("plus and minus\nswap here", loc="bottom")
     return back
+
+
+def _across(drawing: schemdraw.Drawing, words: str) -> None:
+    """A load across both conductors."""
+    drawing += elm.Line().right().length(0.8)
+    drawing += elm.Dot()
+    drawing.push()
+    drawing += elm.Resistor().down().length(HEIGHT).label(words, loc="bottom")
+    drawing += elm.Dot()
+    drawing.pop()
+    drawing += elm.Line().right().length(1.6)
 
 
 def _block(drawing: schemdraw.Drawing, words: str, back: tuple[float, float], signs: Signs) -> tuple[float, float]:

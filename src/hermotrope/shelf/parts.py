@@ -8,7 +8,8 @@ import msgspec
 
 from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, Row, connector_rows, rows
 from hermotrope_core.circuit.point import full_volts, rated_wh
-from hermotrope_core.kinds.stages import Converter, Fuse, Lead, Stage
+from hermotrope_core.kinds.lead import as_lead
+from hermotrope_core.kinds.stages import Converter, Stage, kind_named
 from hermotrope_core.know.joints import BARE, live_end
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Source, maybe, number
@@ -23,7 +24,11 @@ KINDS = {
     "fuse": "Fuses",
     "meter": "Meters",
 }
-_TYPES: dict[str, Any] = {"source": Source, "converter": Converter, "lead": Lead, "fuse": Fuse, "stage": Stage}
+_TYPES: dict[str, Any] = {
+    "source": Source,
+    "stage": Stage,
+    **{kind: kind_named(kind) for kind in ("converter", "lead", "fuse")},
+}
 
 Part = Source | Stage | None
 LIMITS = tuple(name for name in SOURCE_MORE if name not in ("mass_g", "price", "recharge_h"))
@@ -60,7 +65,7 @@ def summary(part: Part) -> str:
         fixed = f" to {number(part.output_v):g} V" if part.topology in ("trigger", "inverter") else ""
         return f"{part.topology}{fixed}{takes}{gives}"
     if not isinstance(part, Source):
-        title = "" if isinstance(part, Lead | Fuse) else part.title
+        title = "" if part.kind in _TYPES else part.title
         return f"{title} {part.detail}{_ends(part)}".strip()
     low, high = span(part)
     volts = f"{stated(high, 'V')} port" if part.regulated_output else reach(low, high, "V")
@@ -69,9 +74,10 @@ def summary(part: Part) -> str:
 
 def _ends(part: Stage) -> str:
     """What a lead ends in, if that is stated."""
-    if not isinstance(part, Lead) or (part.source_end is None and part.device_end is None):
+    lead = as_lead(part)
+    if lead is None or (lead.source_end is None and lead.device_end is None):
         return ""
-    return f", {live_end(part.source_end or BARE).words} → {live_end(part.device_end or BARE).words}"
+    return f", {live_end(lead.source_end or BARE).words} → {live_end(lead.device_end or BARE).words}"
 
 
 def span(source: Source) -> tuple[float, float]:
@@ -103,10 +109,10 @@ def item_groups(part: Part) -> list[tuple[str, tuple[Row, ...]]]:
         return []
     if not isinstance(part, Source):
         stage = [("What it is", rows(part, part.ROWS, ""))]
-        if isinstance(part, Lead):
+        if lead := as_lead(part):
             stage += [
-                ("Towards the source", connector_rows(part.source_end, "/source_end")),
-                ("Towards the device", connector_rows(part.device_end, "/device_end")),
+                ("Towards the source", connector_rows(lead.source_end, "/source_end")),
+                ("Towards the device", connector_rows(lead.device_end, "/device_end")),
             ]
         return stage
     groups = [("Cells", rows(part, SOURCE_FIELDS, "")), ("Outlet", connector_rows(part.outlet, "/outlet"))]

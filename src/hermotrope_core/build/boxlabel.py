@@ -8,7 +8,6 @@ from hermotrope_core.circuit.point import rated_wh
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, knows_sign
-from hermotrope_core.kinds.stages import Converter, Fuse
 from hermotrope_core.know.pins import nets_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
@@ -31,7 +30,7 @@ def box_label(situation: Situation) -> BoxLabel:
     inlet = case.device.inlet
     barrel = inlet is not None and inlet.kind == "barrel"
     centre = {"centre-positive": "+", "centre-negative": "−"}.get(inlet.polarity, "") if inlet and barrel else ""
-    fuses = [f"{number(stage.rating_a):g} A" for stage in case.path if isinstance(stage, Fuse)]
+    fuses = [f"{amps:g} A" for stage in case.path if (amps := stage.opens_above_a) is not None]
     rows = [
         ("IN", _span(*_input(situation))),
         ("OUT", _output(situation)),
@@ -83,7 +82,7 @@ def _output(situation: Situation) -> str:
     if situation.circuit.holders:
         held = situation.circuit.holders[-1]
         stage = situation.case.path[held.stage] if held.stage >= 0 else None
-        kind = "AC" if isinstance(stage, Converter) and stage.topology == "inverter" else "DC"
+        kind = "AC" if stage is not None and stage.alternating else "DC"
         return f"{held.output_v:g} V {kind}"
     return f"{_span(situation.circuit.cutoff_v, situation.unloaded[-1])} (as the pack)"
 
@@ -94,7 +93,7 @@ def _most_amps(situation: Situation) -> float:
     What limits the pack's side is carried over with the least volts there: I_out = I_in V_in eta / V_out.
     """
     circuit, case = situation.circuit, situation.case
-    before = [number(s.rating_a) / FUSE_MARGIN for s in case.path if isinstance(s, Fuse)]
+    before = [amps / FUSE_MARGIN for s in case.path if (amps := s.opens_above_a) is not None]
     most = maybe(situation.source.max_current_a)
     before += [] if most is None else [most]
     if not circuit.holders:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.kinds.stages import Lead
+from hermotrope_core.kinds.lead import as_lead, leads_of
 from hermotrope_core.plan.case import Case, number
 
 ALLOW_MM = 20.0
@@ -32,16 +32,16 @@ def cut_list(case: Case) -> tuple[Cut, ...]:
     area = _area(case)
     for i, stage in enumerate(case.path):
         part = f"part {i + 1}"
-        if case.mains_at(i) or getattr(stage, "built_in", False) or getattr(stage, "bought", False):
+        if case.mains_at(i) or stage.inside or getattr(stage, "bought", False):
             continue  # nobody cuts what carries mains volts, nor what is bought as one piece
         tails = stage.tails(case.place(i))
         if tails is not None:
             cuts.append(Cut(f"{part}, {tails.what}", tails.count, TAIL_MM, area, STRIP_MM, tails.mark))
-        if isinstance(stage, Lead):
-            area = number(stage.area_mm2)
-            length = 1000.0 * number(stage.length_m) + ALLOW_MM
-            far = "−" if stage.swaps_polarity else "+"
-            other = "+" if stage.swaps_polarity else "−"
+        if lead := as_lead(stage):
+            area = number(lead.area_mm2)
+            length = 1000.0 * number(lead.length_m) + ALLOW_MM
+            far = "−" if lead.turns else "+"
+            other = "+" if lead.turns else "−"
             cuts.append(
                 Cut(f"{part}, plus conductor", 1, length, area, STRIP_MM, f"+ at the source, {far} at the device")
             )
@@ -53,5 +53,5 @@ def cut_list(case: Case) -> tuple[Cut, ...]:
 
 def _area(case: Case) -> float:
     """The gauge of tails before the first lead: that of the thickest lead; without one the usual hook-up wire."""
-    areas = [number(stage.area_mm2) for stage in case.path if isinstance(stage, Lead)]
+    areas = [number(lead.area_mm2) for _, lead in leads_of(case.path)]
     return max(areas, default=HOOK_UP_MM2)

@@ -4,12 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.inlets import CellBay
+from hermotrope_core.kinds.lead import as_lead, leads_of
 from hermotrope_core.kinds.stages import (
-    Fuse,
-    Lead,
-    Linear,
     Stage,
 )
 from hermotrope_core.know.bay import BayError, dummy_size, plan_of
@@ -44,12 +41,12 @@ def parts_list(case: Case) -> tuple[PartLine, ...]:
     lines += [
         PartLine(f"stage-{i}", *(MAINS_CORD if _is_cord(case, i) else stage.part), 1, stage)
         for i, stage in enumerate(case.path)
-        if not getattr(stage, "built_in", False)
+        if not stage.inside
     ]
     lines += _ends(case)
     lines += _dummies(case)
     joints = 2 * len(soldered(case))
-    fuses = sum(isinstance(stage, Fuse) and not stage.built_in for stage in case.path)
+    fuses = sum(stage.opens_above_a is not None and not stage.inside for stage in case.path)
     if fuses:
         lines.append(PartLine("fuse-holder", "Fuse holder", "in line, with a cap", fuses))
         lines.append(PartLine("fuse-spare", "Spare fuse links", "of each rating, in the box", fuses))
@@ -74,7 +71,7 @@ def _pack(case: Case) -> str:
 def _ends(case: Case) -> list[PartLine]:
     """The connectors that a lead to make still needs at its two ends."""
     lines = []
-    leads = [stage for stage in case.path if isinstance(stage, Lead)]
+    leads = [lead for _, lead in leads_of(case.path)]
     fitted = {lead.bought for lead in leads[:1]}, {lead.bought for lead in leads[-1:]}
     for gap in gaps(case):
         made = lead_to_make(gap.near, gap.far)
@@ -125,19 +122,15 @@ def _dummies(case: Case) -> list[PartLine]:
 def soldered(case: Case) -> list[Stage]:
     """Parts whose wires are joined by hand (both conductors each)."""
     return [
-        stage
-        for i, stage in enumerate(case.path)
-        if not isinstance(stage, Lead) and not getattr(stage, "built_in", False) and not case.mains_at(i)
+        stage for i, stage in enumerate(case.path) if not as_lead(stage) and not stage.inside and not case.mains_at(i)
     ]
 
 
 def boxed(case: Case, i: int) -> bool:
     """Whether path[i] is a bare board that wants a box: no inverter, trigger or adapter, which come in one."""
     stage = case.path[i]
-    if not isinstance(stage, Holding) or stage.built_in or case.mains_at(i):
-        return False
-    return isinstance(stage, Linear) or stage.topology in ("buck", "boost", "buck-boost")
+    return stage.bare_board and not stage.inside and not case.mains_at(i)
 
 
 def _is_cord(case: Case, i: int) -> bool:
-    return isinstance(case.path[i], Lead) and case.mains_at(i)
+    return as_lead(case.path[i]) is not None and case.mains_at(i)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hermotrope_core.kinds.stages import Lead
+from hermotrope_core.kinds.lead import leads_of
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.naming import endless
 
@@ -40,7 +40,7 @@ def changes(case: Case) -> tuple[str, ...]:
 def _own_lead(case: Case) -> bool:
     """Whether a ready-made lead feeds the device through its own socket, so that nothing was cut."""
     inlet = case.device.inlet
-    last = next((stage for stage in reversed(case.path) if isinstance(stage, Lead)), None)
+    last = next((lead for _, lead in reversed(leads_of(case.path))), None)
     socket = inlet is not None and inlet.gender == "socket"
     return socket or (last is not None and (last.bought or last.device_end is not None))
 

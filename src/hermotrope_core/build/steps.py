@@ -10,8 +10,8 @@ import msgspec
 from hermotrope_core.build.cuts import STRIP_MM, cut_list
 from hermotrope_core.build.partslist import fed_bay, parts_list
 from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, mains_like
+from hermotrope_core.kinds.lead import leads_of
 from hermotrope_core.kinds.stage import Skill, Work
-from hermotrope_core.kinds.stages import Fuse, Lead
 from hermotrope_core.know.connectors import connector_words, contacts_of
 from hermotrope_core.know.joints import centres_differ
 from hermotrope_core.plan.case import Case
@@ -87,7 +87,7 @@ def _before(case: Case) -> Iterator[Step]:
 
 def _parts(case: Case) -> Iterator[Step]:
     for i, stage in enumerate(case.path):
-        if getattr(stage, "built_in", False):
+        if stage.inside:
             continue
         place = case.place(i)
         work, key = (MAINS_CORD, "mains") if place.mains and not stage.HOLDS else (stage.work(place), stage.WORK_KEY)
@@ -96,8 +96,13 @@ def _parts(case: Case) -> Iterator[Step]:
 
 def _ends(case: Case) -> Iterator[Step]:
     outlet, inlet = case.source.outlet if case.source else None, case.device.inlet
-    leads = [stage for stage in case.path if isinstance(stage, Lead)]
-    if outlet is not None and not fixed_by_standard(outlet) and not mains_like(outlet) and not _is_bought(leads[:1]):
+    leads = [lead for _, lead in leads_of(case.path)]
+    if (
+        outlet is not None
+        and not fixed_by_standard(outlet)
+        and not mains_like(outlet)
+        and not any(lead.bought for lead in leads[:1])
+    ):
         yield Step(
             "end-source",
             "The end at the source",
@@ -106,7 +111,7 @@ def _ends(case: Case) -> Iterator[Step]:
             "soldering",
             "With the pack away: its contacts never lie open beside each other.",
         )
-    if inlet is None or _is_bought(leads[-1:]):
+    if inlet is None or any(lead.bought for lead in leads[-1:]):
         return
     if case.mains_at(len(case.path)):
         yield Step(
@@ -172,10 +177,6 @@ def _a(words: str) -> str:
     return f"A {words}" if words[:1] not in "aeiou" else f"An {words}"
 
 
-def _is_bought(leads: list[Lead]) -> bool:
-    return bool(leads) and leads[0].bought
-
-
 def _after(case: Case) -> Iterator[Step]:
     traits = case.device.traits
     more = []
@@ -186,7 +187,7 @@ def _after(case: Case) -> Iterator[Step]:
     extra = f" {'; '.join(more).capitalize()}." if more else ""
     yield Step("relief", "Strain relief", f"Pull every joint: nothing moves at the solder.{extra}", 10, "careful hands")
     yield Step("label", "Label the box", "Cut it from this sheet; cover it with tape.", 5, "none")
-    fused = any(isinstance(stage, Fuse) and not stage.built_in for stage in case.path)
+    fused = any(stage.opens_above_a is not None and not stage.inside for stage in case.path)
     yield Step(
         "prove",
         "Prove it",

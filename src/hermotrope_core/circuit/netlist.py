@@ -23,7 +23,6 @@ from hermotrope_core.circuit.point import (
     mode_demand,
 )
 from hermotrope_core.kinds.effects import Holder
-from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.plan.case import Case, number
 from hermotrope_core.values.known import Table, maybe
 
@@ -149,10 +148,11 @@ class _Writer:
     def _passes(self, holder: Holder) -> tuple[float, float, float] | None:
         """Volts below which a board passes its input on, its drop then, and its own least input; None if it stops."""
         stage = self.case.path[holder.stage] if holder.stage >= 0 else None
-        if not isinstance(stage, Converter) or not stage.passes_on:
+        if stage is None or not stage.passes_on:
             return None
         below = holder.input_min_v if holder.passes_below_v is None else holder.passes_below_v
-        return below, stage.headroom, maybe(stage.input_min_v) or 0.0
+        passing = stage.element(holder.stage)
+        return below, passing.drop_v, passing.trips_v or 0.0
 
     def _floor(self, k: int) -> str:
         """Volts below which a constant-power draw is not followed: it has collapsed by then."""

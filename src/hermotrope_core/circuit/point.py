@@ -13,7 +13,7 @@ from math import sqrt
 import msgspec
 
 from hermotrope_core.kinds.effects import CAUSES, Cause, Demand, Element, Holder, Station, efficiency_of
-from hermotrope_core.kinds.stages import Converter, Stage
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, Mode, RegulatedOutput, Source, Table, maybe, number
 from hermotrope_core.values.interpolate import at
@@ -152,7 +152,7 @@ def peak_demand(mode: Mode) -> Demand | None:
 
 def circuit_of(case: Case) -> Circuit:
     """Prepare the path of a case whose source is chosen. Raises ValueError without a source."""
-    boards = [i for i, stage in enumerate(case.path) if isinstance(stage, Converter) and stage.passes_on]
+    boards = [i for i, stage in enumerate(case.path) if stage.passes_on]
     made = _circuit_of(case, boards, None)
     for count in range(len(boards) - 1, -1, -1):
         made = _circuit_of(case, boards[:count], made, boards[count])

@@ -6,7 +6,6 @@ import msgspec
 
 from hermotrope_core.circuit.situation import HALF_SOC, Situation
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.kinds.stages import Fuse, Switch
 from hermotrope_core.plan.case import Case
 
 
@@ -35,10 +34,10 @@ def switch_places(case: Case) -> tuple[Place, ...]:
     """
     if case.source is None:
         return ()
-    bare = msgspec.structs.replace(case, path=tuple(stage for stage in case.path if not isinstance(stage, Switch)))
+    bare = msgspec.structs.replace(case, path=tuple(stage for stage in case.path if not stage.BY_HAND))
     amps, days = days_to_flat(bare)
     found = [Place("without a switch", None, amps, days)]
-    first = 1 if bare.path and isinstance(bare.path[0], Fuse) else 0
+    first = 1 if bare.path and bare.path[0].opens_above_a is not None else 0
     where = "behind the fuse at the pack" if first else "at the pack"
     found.append(_open_at(bare, first, where))
     for i, stage in enumerate(bare.path):

@@ -14,9 +14,10 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.circuit.point import rated_wh
-from hermotrope_core.kinds.stages import Converter
+from hermotrope_core.kinds.holding import Holding
+from hermotrope_core.kinds.stage import StageKind
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, Code, number
+from hermotrope_core.plan.case import Case, Code
 
 Level = Literal["note", "care", "stop"]
 Place = Literal["source", "device", "path", "build"]
@@ -49,8 +50,8 @@ def _chemistry(*names: str) -> Callable[[Case], bool]:
     return lambda case: case.source is not None and case.source.chemistry in names
 
 
-def _stage(test: Callable[[Converter], bool]) -> Callable[[Case], bool]:
-    return lambda case: any(isinstance(stage, Converter) and test(stage) for stage in case.path)
+def _stage(test: Callable[[StageKind], bool]) -> Callable[[Case], bool]:
+    return lambda case: any(test(stage) for stage in case.path)
 
 
 def _primary(case: Case) -> bool:
@@ -68,7 +69,7 @@ def _watt_hours(case: Case) -> float:
 def _high_dc(case: Case) -> bool:
     source = case.source
     pack = source.cells_in_series * CHEMISTRIES[source.chemistry].full_v if source else 0.0
-    held = [number(s.output_v) for s in case.path if isinstance(s, Converter) and s.topology != "inverter"]
+    held = [s.held_v for s in case.path if isinstance(s, Holding) and not s.alternating]
     return max([pack, *held]) > HIGH_DC_V
 
 
@@ -80,7 +81,7 @@ CATALOGUE: tuple[Caution, ...] = (
     Caution("high-dc", "stop", "path", f"Over {HIGH_DC_V:g} V of direct current: an arc does not go out by itself.",
             f"a qualified person, {CODES}", _high_dc, "mains"),
     Caution("inverter", "care", "path", "The inverter's outlet is as dangerous as the wall's; never open it.",
-            f"a qualified person, {CODES}", _stage(lambda s: s.topology == "inverter")),
+            f"a qualified person, {CODES}", _stage(lambda s: s.alternating)),
     Caution("wall-adapter", "care", "source", "Never open a mains supply; use one that carries a mark of approval, "
             "and outdoors only behind residual-current protection.", f"a qualified person, {CODES}",
             _chemistry("mains-adapter")),
@@ -109,7 +110,7 @@ CATALOGUE: tuple[Caution, ...] = (
             "anything that burns.", "somebody who has done it before",
             lambda case: case.source is not None),
     Caution("set-unloaded", "care", "path", "Set an adjustable converter unloaded and measured, before the device is "
-            "connected.", "the board's instructions", _stage(lambda s: s.topology in ("buck", "boost", "buck-boost"))),
+            "connected.", "the board's instructions", _stage(lambda s: s.set_by_hand)),
 )  # fmt: skip
 
 

@@ -12,8 +12,7 @@ from hermotrope_core.circuit.situation import HALF_SOC, Situation
 from hermotrope_core.judge.cures import fuse_at, wire_amps_behind
 from hermotrope_core.judge.findings import fuses, losses
 from hermotrope_core.judge.findings.finding import Finding
-from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.lead import lead_ohm
+from hermotrope_core.kinds.lead import as_lead, leads_of
 from hermotrope_core.kinds.stages import Fuse, Lead
 from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS, fuse_opens_s
 from hermotrope_core.plan.case import MOST_STAGES, Case, maybe, number
@@ -65,14 +64,14 @@ def choose(case: Case) -> Case:
     """
     if case.source is None:
         raise NoChoice("choose a pack first")
-    fused = any(isinstance(stage, Fuse) for stage in case.path)
+    fused = any(stage.opens_above_a is not None for stage in case.path)
     if not fused and case.source.regulated_output is None:
         if len(case.path) == MOST_STAGES:
             raise NoChoice("the path is full, and it has no fuse")
         case = _with(case, (Fuse(rating_a=1.0), *case.path))
-    first = next((i for i, stage in enumerate(case.path) if isinstance(stage, Fuse)), -1)
+    first = next((i for i, stage in enumerate(case.path) if stage.opens_above_a is not None), -1)
     thinned = (
-        _lead(stage, AREAS[0]) if isinstance(stage, Lead) and not stage.bought and i > first else stage
+        _lead(lead, AREAS[0]) if (lead := as_lead(stage)) and not lead.bought and i > first else stage
         for i, stage in enumerate(case.path)
     )
     case = _with(case, tuple(thinned))
@@ -98,7 +97,7 @@ def _fused(case: Case) -> tuple[Case, int | None]:
     situation = Situation(case)
     path = list(case.path)
     for i, stage in enumerate(path):
-        if not isinstance(stage, Fuse) or not situation.looks:
+        if stage.opens_above_a is None or not situation.looks:
             continue
         rating = fuse_at(situation, i, wire_amps_behind(case, i + 1))
         if rating is None:
@@ -119,10 +118,10 @@ def _thinnest_behind(case: Case, start: int, *, through: bool = False) -> int | 
     found: tuple[float, int] | None = None
     for i in range(start, len(case.path)):
         stage = case.path[i]
-        if isinstance(stage, Holding) and not through:
+        if stage.HOLDS and not through:
             break
-        if isinstance(stage, Lead) and not stage.bought and (found is None or number(stage.area_mm2) < found[0]):
-            found = number(stage.area_mm2), i
+        if (lead := as_lead(stage)) and not lead.bought and (found is None or number(lead.area_mm2) < found[0]):
+            found = number(lead.area_mm2), i
     return None if found is None else found[1]
 
 
@@ -139,10 +138,10 @@ def _thin(case: Case) -> int | None:
     if not found:
         return None
     stage = found[0].stage
-    at_fault = case.path[stage]
-    if isinstance(at_fault, Lead) and at_fault.bought:
+    at_fault = as_lead(case.path[stage])
+    if at_fault and at_fault.bought:
         raise NoChoice(f"{found[0].message} It is ready made: take another")
-    if isinstance(at_fault, Lead):
+    if at_fault:
         return stage
     lead = _thinnest_behind(case, stage + 1)
     if lead is None:
@@ -151,8 +150,7 @@ def _thin(case: Case) -> int | None:
 
 
 def _thicker(case: Case, at: int) -> Case:
-    lead = case.path[at]
-    assert isinstance(lead, Lead)
+    lead = dict(leads_of(case.path))[at]
     area = next((one for one in AREAS if one > number(lead.area_mm2) + 1e-9), None)
     if area is None:
         raise NoChoice(
@@ -166,9 +164,7 @@ def _thicker(case: Case, at: int) -> Case:
 def lead_margins(situation: Situation) -> tuple[Margin, ...]:
     """Every lead of the path as it stands, in the mode that draws most of it."""
     found = []
-    for i, stage in enumerate(situation.case.path):
-        if not isinstance(stage, Lead) or not situation.looks:
-            continue
+    for i, lead in leads_of(situation.case.path) if situation.looks else ():
         top = max(situation.looks, key=lambda look: look.at.at_stage(i).amps_in)
         half = situation.at(top.mode, HALF_SOC)
         at = (half if half.complete else top.at).at_stage(i)
@@ -177,12 +173,12 @@ def lead_margins(situation: Situation) -> tuple[Margin, ...]:
             Margin(
                 stage=i,
                 amps=top.at.at_stage(i).amps_in,
-                safe_a=situation.safe_amps(stage),
+                safe_a=situation.safe_amps(lead),
                 fuse_a=_fuse_before(situation.case, i),
                 drop_v=drop,
                 share=drop / at.volts_in if at.volts_in > 0.0 else 0.0,
                 loss_w=at.heat_w,
-                ohm=lead_ohm(number(stage.length_m), number(stage.area_mm2)),
+                ohm=lead.ohms,
             )
         )
     return tuple(found)
@@ -192,10 +188,10 @@ def _fuse_before(case: Case, at: int) -> float | None:
     """Rating of the fuse in the same stretch before a lead."""
     rating: float | None = None
     for stage in case.path[:at]:
-        if isinstance(stage, Holding):
+        if stage.HOLDS:
             rating = None
-        elif isinstance(stage, Fuse):
-            rating = number(stage.rating_a)
+        elif stage.opens_above_a is not None:
+            rating = stage.opens_above_a
     return rating
 
 
@@ -203,9 +199,9 @@ def fuse_margins(situation: Situation) -> tuple[FuseMargin, ...]:
     """Every fuse of the path between its load and its wire, and how it rides the greatest peak."""
     found = []
     for i, stage in enumerate(situation.case.path):
-        if not isinstance(stage, Fuse) or not situation.looks:
+        rating = stage.opens_above_a
+        if rating is None or not situation.looks:
             continue
-        rating = number(stage.rating_a)
         top = max(situation.peak_looks, key=lambda look: look.at.at_stage(i).amps_in, default=None)
         peak = None if top is None else top.at.at_stage(i).amps_in
         found.append(

@@ -15,7 +15,8 @@ from hermotrope_core.circuit.point import mode_demand, peak_demand
 from hermotrope_core.circuit.situation import Look, Situation
 from hermotrope_core.kinds.converter import typical_headroom
 from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Lead, Stage, Switch
+from hermotrope_core.kinds.lead import as_lead
+from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Stage, Switch
 from hermotrope_core.kinds.stages import CutOff as CutOffStage
 from hermotrope_core.parts.craft import AWAKE, LONG_PEAK_S, MARGIN
 from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
@@ -130,7 +131,7 @@ def converter_for(situation: Situation) -> Converter | None:
 def fitted(case: Case, stage: Stage) -> Stage:
     """A part of the shelf set for this device: an adjustable board to its rated volts, as far as it goes there."""
     volts = maybe(case.device.supply.nominal_v)
-    if volts is None or not isinstance(stage, Converter) or stage.topology not in ("buck", "boost", "buck-boost"):
+    if volts is None or not isinstance(stage, Converter) or not stage.set_by_hand:
         return stage
     low, high = maybe(stage.adjusts_from_v), maybe(stage.adjusts_to_v)
     volts = max(volts, low or 0.0)
@@ -139,7 +140,7 @@ def fitted(case: Case, stage: Stage) -> Stage:
 
 def converter_place(case: Case) -> int:
     """Path index for a converter: behind fuse, switch and cut-off, before the lead to the device."""
-    guards = [i for i, stage in enumerate(case.path) if isinstance(stage, Fuse | Switch | CutOffStage)]
+    guards = [i for i, stage in enumerate(case.path) if stage.IN_THE_WIRE or stage.opens_below_v is not None]
     return guards[-1] + 1 if guards else 0
 
 
@@ -169,10 +170,10 @@ def wire_amps_behind(case: Case, start: int) -> float:
     """Safe current of the weakest lead from path index `start` to the next holder or the device."""
     weakest = float("inf")
     for stage in case.path[start:]:
-        if isinstance(stage, Holding):
+        if stage.HOLDS:
             break
-        if isinstance(stage, Lead):
-            weakest = min(weakest, safe_amps(number(stage.area_mm2)))
+        if lead := as_lead(stage):
+            weakest = min(weakest, safe_amps(number(lead.area_mm2)))
     return weakest
 
 
@@ -215,7 +216,7 @@ def converter_change(situation: Situation) -> Change:
     place = converter_place(case)
     changes = [add(f"/path/{place}", board)]
     path = (*case.path[:place], board, *case.path[place:])
-    fused = any(isinstance(stage, Fuse) for stage in path)
+    fused = any(stage.opens_above_a is not None for stage in path)
     if not fused and situation.source.regulated_output is None:
         changes.extend(fuse_change(Situation(msgspec.structs.replace(case, path=path))))
     return tuple(changes)
@@ -266,8 +267,8 @@ def cut_off_change(situation: Situation) -> Change:
     volts = situation.source.cells_in_series * situation.cell.cutoff_v
     stage = CutOffStage(trips_v=round(volts, 2))
     path = situation.case.path
-    first = next((i for i, one in enumerate(path) if isinstance(one, Holding)), len(path))
-    guards = [i for i, one in enumerate(path[:first]) if isinstance(one, Fuse | Switch)]
+    first = next((i for i, one in enumerate(path) if one.HOLDS), len(path))
+    guards = [i for i, one in enumerate(path[:first]) if one.IN_THE_WIRE]
     return (add(f"/path/{guards[-1] + 1 if guards else 0}", stage),)
 
 
@@ -282,14 +283,14 @@ def keep_alive_change(case: Case, amps: float) -> Change:
         return ()
     more = AWAKE * least - amps
     for i, stage in enumerate(case.path):
-        if isinstance(stage, Holding):
+        if stage.HOLDS:
             break
-        if isinstance(stage, KeepAlive):
-            return (replace(f"/path/{i}", KeepAlive(current_a=round(number(stage.current_a) + more, 3))),)
+        if stage.KEEPS_AWAKE:
+            return (replace(f"/path/{i}", KeepAlive(current_a=round(stage.shunt_a + more, 3))),)
     return () if len(case.path) == MOST_STAGES else (add("/path/0", KeepAlive(current_a=round(more, 3))),)
 
 
 def switch_change(case: Case) -> Change:
     """Put a switch before everything that draws by itself, behind the fuse."""
-    place = 1 if case.path and isinstance(case.path[0], Fuse) else 0
+    place = 1 if case.path and case.path[0].opens_above_a is not None else 0
     return (add(f"/path/{place}", Switch()),)

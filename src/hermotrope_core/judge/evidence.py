@@ -15,7 +15,6 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import BASES, Finding
 from hermotrope_core.judge.working import Given, Working, given, stage_givens
 from hermotrope_core.kinds.stage import Step
-from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Mode
 from hermotrope_core.values.figures import digits, duration, figure
@@ -102,7 +101,7 @@ def judgement_working(situation: Situation, finding: Finding) -> Working:
         steps.append(Step("held against", basis.limit, "", number_words(finding.limit, finding.unit)))
     givens = basis_givens(situation, finding, (*basis.have_from, *basis.limit_from))
     remarks = (f"Cure: {finding.cure}.",) if finding.cure else ()
-    if any(isinstance(s, Converter) and isinstance(s.efficiency, tuple) for s in situation.case.path):
+    if any(isinstance(getattr(s, "efficiency", None), tuple) for s in situation.case.path):
         remarks = (*remarks, "Efficiencies come from a table over the output current.")
     return Working(finding.code.replace("-", " "), finding.level, tuple(steps), givens, remarks)
 

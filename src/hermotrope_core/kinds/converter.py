@@ -6,7 +6,7 @@ from typing import Literal
 
 from hermotrope_core.kinds.effects import Element, Holder, Station, efficiency_of
 from hermotrope_core.kinds.holding import Enclosure, Holding
-from hermotrope_core.kinds.stage import Fed, Place, Step, Tails, Work
+from hermotrope_core.kinds.stage import Fed, Place, Step, Tails, Wanted, Work
 from hermotrope_core.parts.craft import SAME_V, TYPICAL_HEADROOM, TYPICAL_HEADROOM_V
 from hermotrope_core.values.figures import digits, figure, stated
 from hermotrope_core.values.known import Number, Table, check_table, maybe, number
@@ -86,13 +86,29 @@ class Converter(Holding, frozen=True, tag="converter"):
             if low is not None and high is not None and low > high:
                 raise ValueError(f"{least} ({low:g} V) is above {most} ({high:g} V)")
 
+    @classmethod
+    def typical(cls, wanted: Wanted) -> Converter:
+        return cls(topology="buck-boost", output_v=wanted.rated_v, efficiency=0.85, quiescent_w=0.1)
+
+    @property
+    def set_by_hand(self) -> bool:
+        return self.topology in SET_BY_HAND
+
+    @property
+    def bare_board(self) -> bool:
+        return self.set_by_hand
+
+    @property
+    def alternating(self) -> bool:
+        return self.topology == "inverter"
+
     @property
     def held_v(self) -> float:
         return number(self.output_v)
 
     @property
     def title(self) -> str:
-        if self.topology in SET_BY_HAND:
+        if self.set_by_hand:
             return f"{self.topology.capitalize()} converter"
         return {"trigger": "Trigger board", "inverter": "Inverter"}[self.topology]
 
@@ -110,6 +126,10 @@ class Converter(Holding, frozen=True, tag="converter"):
         """Volts that a step-down board needs above its output: its own, or typical ones."""
         stated_v = maybe(self.headroom_v)
         return typical_headroom(self.held_v) if stated_v is None else stated_v
+
+    @property
+    def assumed_headroom_v(self) -> float | None:
+        return self.headroom if self.topology == "buck" and self.headroom_v is None else None
 
     def element(self, i: int) -> Element:
         """While it passes its input on: a drop of its headroom; its own draw is not counted, since it stands still."""
@@ -172,7 +192,7 @@ class Converter(Holding, frozen=True, tag="converter"):
         return f"{self.topology.capitalize()} converter", f"{self.detail}{most}"
 
     def mounted(self, place: Place) -> str:
-        if self.topology not in SET_BY_HAND:
+        if not self.set_by_hand:
             return self.whole
         most = (
             f", gives {figure(number(self.output_current_max_a), 'A', 2)} at most" if self.output_current_max_a else ""
@@ -180,10 +200,10 @@ class Converter(Holding, frozen=True, tag="converter"):
         return f"{self.whole}: set and measured unloaded, before the device is connected{most}"
 
     def tails(self, place: Place) -> Tails | None:
-        return Tails("in", 2, "+ and −") if self.topology == "inverter" else super().tails(place)
+        return Tails("in", 2, "+ and −") if self.alternating else super().tails(place)
 
     def work(self, place: Place) -> Work:
-        if self.topology == "inverter":
+        if self.alternating:
             how = "As bought, closed. Its outlet takes the device’s own adapter."
             caution = "Its outlet is as dangerous as the wall’s: never open it; ask a qualified person."
             return Work("the inverter", how, 10, "none", caution)

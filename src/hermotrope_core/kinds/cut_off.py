@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.effects import Element, Station
-from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Work
+from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Wanted, Work
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Number, number
 
@@ -15,9 +15,19 @@ class CutOff(StageKind, frozen=True, tag="cut-off"):
     WORK_KEY = "cut-off"
     ROWS = ("trips_v", "built_in")
     SHOWN = ("trips_v",)
+    READ_THROUGH = False
+    FOUR_POLES = True
 
     trips_v: Number
     built_in: bool = False
+
+    @classmethod
+    def typical(cls, wanted: Wanted) -> CutOff:
+        return cls(trips_v=wanted.flat_v)
+
+    @property
+    def opens_below_v(self) -> float | None:
+        return number(self.trips_v)
 
     @property
     def detail(self) -> str:

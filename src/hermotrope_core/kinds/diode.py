@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.effects import Element, Station
-from hermotrope_core.kinds.stage import BEHIND_HOLDER, Fed, Place, StageKind, Step, Work
+from hermotrope_core.kinds.stage import BEHIND_HOLDER, Fed, Place, StageKind, Step, Wanted, Work
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Number, number
 
@@ -15,9 +15,14 @@ class Diode(StageKind, frozen=True, tag="diode"):
     WORK_KEY = "diode"
     ROWS = ("forward_v", "count")
     SHOWN = ("forward_v",)
+    ONE_WAY = True
 
     forward_v: Number
     count: int = 1
+
+    @classmethod
+    def typical(cls, wanted: Wanted) -> Diode:
+        return cls(forward_v=0.7)
 
     @property
     def detail(self) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hermotrope_core.kinds.stage import Fed, Place, StageKind, Tails, Work
+from hermotrope_core.kinds.stage import Fed, Place, StageKind, Tails, Wanted, Work
 from hermotrope_core.values.known import Number, number
 
 
@@ -13,12 +13,21 @@ class Fuse(StageKind, frozen=True, tag="fuse"):
     WORK_KEY = "fuse"
     ROWS = ("rating_a", "rating_v", "resistance_ohm", "built_in")
     SHOWN = ("resistance_ohm",)
+    IN_THE_WIRE = True
 
     rating_a: Number
     resistance_ohm: Number = 0.0
     rating_v: Number | None = None
     built_in: bool = False
     """Inside the part or lead beside it: nothing to buy or join by itself; so for the other stages."""
+
+    @classmethod
+    def typical(cls, wanted: Wanted) -> Fuse:
+        return cls(rating_a=5.0)
+
+    @property
+    def opens_above_a(self) -> float | None:
+        return number(self.rating_a)
 
     @property
     def detail(self) -> str:

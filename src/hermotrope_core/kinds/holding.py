@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from hermotrope_core.kinds.cut_off import in_and_out
+from hermotrope_core.kinds.effects import Holder
 from hermotrope_core.kinds.stage import Place, StageKind, Tails, Work
 from hermotrope_core.parts.thermal import BOXED_TIMES
 from hermotrope_core.values.known import maybe
@@ -17,10 +18,20 @@ class Holding(StageKind, frozen=True):
 
     HOLDS = DRAWS = True
     WORK_KEY = "converter"
+    READ_THROUGH = False
+    FOUR_POLES = True
 
     @property
     def held_v(self) -> float:
         """The volts that it holds."""
+        raise NotImplementedError(self.kind)
+
+    @property
+    def assumed_headroom_v(self) -> float | None:
+        """The headroom that it is taken to have where it states none and needs one; else None."""
+        return None
+
+    def holder(self, i: int) -> Holder:
         raise NotImplementedError(self.kind)
 
     @property

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.effects import Element, Station
-from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Work
+from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Wanted, Work
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Number, number
+
+USUAL_A = 0.084
+"""What usually keeps a bank awake (typical), where it does not say."""
 
 
 class KeepAlive(StageKind, frozen=True, tag="keep-alive"):
@@ -17,6 +20,10 @@ class KeepAlive(StageKind, frozen=True, tag="keep-alive"):
     KEEPS_AWAKE = DRAWS = True
 
     current_a: Number
+
+    @classmethod
+    def typical(cls, wanted: Wanted) -> KeepAlive:
+        return cls(current_a=USUAL_A)
 
     @property
     def detail(self) -> str:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from hermotrope_core.kinds.effects import Station
 from hermotrope_core.kinds.inlets import Connector
-from hermotrope_core.kinds.stage import Place, StageKind, Step, Tails, Work
+from hermotrope_core.kinds.stage import Place, StageKind, Step, Tails, Wanted, Work
 from hermotrope_core.parts.thermal import BOXED_TIMES, LEAD_K_M_PER_W
 from hermotrope_core.parts.wire import safe_amps
 from hermotrope_core.values.figures import figure, stated
@@ -35,6 +37,10 @@ class Lead(StageKind, frozen=True, tag="lead"):
     """What it ends in: towards the source and towards the device; a bare wire where nothing is stated."""
     bought: bool = False
     """Ready made: its copper and its ends are as they are."""
+
+    @classmethod
+    def typical(cls, wanted: Wanted) -> Lead:
+        return cls(length_m=1.0, area_mm2=0.75)
 
     @property
     def detail(self) -> str:
@@ -90,3 +96,13 @@ class Lead(StageKind, frozen=True, tag="lead"):
         if self.swaps_polarity:
             how += " Plus and minus exchange here: mark both ends and say so on the label."
         return Work("the lead", how, 15, "soldering")
+
+
+def as_lead(stage: StageKind | None) -> Lead | None:
+    """The stage, where it is a lead."""
+    return stage if isinstance(stage, Lead) else None
+
+
+def leads_of(path: Iterable[StageKind]) -> tuple[tuple[int, Lead], ...]:
+    """The leads of a path with their indices."""
+    return tuple((i, stage) for i, stage in enumerate(path) if isinstance(stage, Lead))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hermotrope_core.kinds.effects import Holder, Station
 from hermotrope_core.kinds.holding import Enclosure, Holding
-from hermotrope_core.kinds.stage import Fed, Step
+from hermotrope_core.kinds.stage import Fed, Step, Wanted
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Number, maybe, number
 
@@ -33,6 +33,10 @@ class Linear(Holding, frozen=True, tag="linear"):
     takes_back_feed: bool = False
     built_in: bool = False
 
+    @classmethod
+    def typical(cls, wanted: Wanted) -> Linear:
+        return cls(output_v=wanted.rated_v, dropout_v=2.0, quiescent_a=0.005)
+
     @property
     def held_v(self) -> float:
         return number(self.output_v)
@@ -58,6 +62,10 @@ class Linear(Holding, frozen=True, tag="linear"):
         if fed.high_v is None or fed.high_v >= need:
             return None
         return f"it needs {figure(need, 'V')} and gets {figure(fed.high_v, 'V')} at most"
+
+    @property
+    def bare_board(self) -> bool:
+        return True
 
     @property
     def set_to(self) -> tuple[object, ...]:

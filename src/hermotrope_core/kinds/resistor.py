@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hermotrope_core.kinds.stage import BEHIND_HOLDER, Fed, Place, StageKind, Work
+from hermotrope_core.kinds.stage import BEHIND_HOLDER, Fed, Place, StageKind, Wanted, Work
 from hermotrope_core.parts.thermal import BOXED_TIMES, RESISTOR_RISE_K
 from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import Number, number
@@ -15,9 +15,18 @@ class Resistor(StageKind, frozen=True, tag="resistor"):
     WORK_KEY = "resistor"
     ROWS = ("resistance_ohm", "rating_w")
     SHOWN = ("resistance_ohm",)
+    NEEDS_CURRENT = True
 
     resistance_ohm: Number
     rating_w: Number | None = None
+
+    @classmethod
+    def typical(cls, wanted: Wanted) -> Resistor:
+        return cls(resistance_ohm=1.0, rating_w=5.0)
+
+    @property
+    def most_rise_k(self) -> float:
+        return RESISTOR_RISE_K
 
     @property
     def detail(self) -> str:

@@ -7,9 +7,10 @@ from typing import ClassVar, Literal
 import msgspec
 
 from hermotrope_core.kinds.effects import Element, Holder, Station
+from hermotrope_core.parts.craft import HOT_REFUSE_K
 from hermotrope_core.parts.thermal import CLOSED_K_PER_W, OPEN_K_PER_W
 from hermotrope_core.values.figures import figure
-from hermotrope_core.values.known import Value, number
+from hermotrope_core.values.known import Value, maybe, number
 
 BEHIND_HOLDER = "behind a part that holds the volts it only takes some of them away again"
 Skill = Literal["none", "careful hands", "soldering", "a meter"]
@@ -40,6 +41,13 @@ class Fed(msgspec.Struct, frozen=True):
     def held(self) -> bool:
         """Whether a part before it holds the volts."""
         return any(one.HOLDS for one in self.before)
+
+
+class Wanted(msgspec.Struct, frozen=True):
+    """What a new stage is for: the device's rated volts, and the volts at which its source counts as flat."""
+
+    rated_v: float
+    flat_v: float
 
 
 class Work(msgspec.Struct, frozen=True):
@@ -89,6 +97,18 @@ class StageKind(Value, frozen=True, tag_field="stage"):
     """Whether it is a switching converter: it makes noise, and runs on with nothing behind it."""
     DRAWS: ClassVar[bool] = False
     """Whether it draws by itself, with nothing behind it."""
+    BY_HAND: ClassVar[bool] = False
+    """Whether a hand opens it: nothing behind it draws then."""
+    ONE_WAY: ClassVar[bool] = False
+    """Whether current goes through it one way only."""
+    NEEDS_CURRENT: ClassVar[bool] = False
+    """Whether it takes volts away only while current flows."""
+    IN_THE_WIRE: ClassVar[bool] = False
+    """Whether it sits in a lead's own wire, so that ends meet across it."""
+    READ_THROUGH: ClassVar[bool] = True
+    """Whether ohms can be read through it while nothing is powered."""
+    FOUR_POLES: ClassVar[bool] = False
+    """Whether both conductors go through it, in and out."""
 
     @property
     def kind(self) -> str:
@@ -136,9 +156,59 @@ class StageKind(Value, frozen=True, tag_field="stage"):
         return False
 
     @property
+    def opens_above_a(self) -> float | None:
+        """Rated amperes of what opens on too many; None for what does not."""
+        return None
+
+    @property
+    def opens_below_v(self) -> float | None:
+        """Volts at which it opens, so that a pack is not drained further; None for what does not."""
+        return None
+
+    @property
+    def breaks_v(self) -> float | None:
+        """Direct volts that it is stated to break, for what opens a circuit."""
+        return maybe(getattr(self, "rating_v", None))
+
+    @property
+    def inside(self) -> bool:
+        """Whether it is built into the part or lead beside it: nothing to buy or join by itself."""
+        return bool(getattr(self, "built_in", False))
+
+    @property
+    def set_by_hand(self) -> bool:
+        """Whether its output is set with a knob."""
+        return False
+
+    @property
+    def alternating(self) -> bool:
+        """Whether it gives alternating current, as dangerous as the wall's."""
+        return False
+
+    @property
+    def bare_board(self) -> bool:
+        """Whether it is a bare board, which wants a box."""
+        return False
+
+    @property
+    def passes_on(self) -> bool:
+        """Whether it gives its input on once that is too low for what it is to hold."""
+        return False
+
+    @property
+    def most_rise_k(self) -> float:
+        """The rise that it stands, kelvin."""
+        return HOT_REFUSE_K
+
+    @property
     def shunt_a(self) -> float:
         """Amperes that it draws across both conductors, beside what passes through it."""
         return 0.0
+
+    @classmethod
+    def typical(cls, wanted: Wanted) -> StageKind:
+        """One with sensible values, before anything is designed."""
+        raise NotImplementedError(cls.__struct_config__.tag)
 
     def element(self, i: int) -> Element:
         """Its effect at path index `i`, where it holds nothing."""

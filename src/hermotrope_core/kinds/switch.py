@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hermotrope_core.kinds.stage import Fed, Place, StageKind, Work
+from hermotrope_core.kinds.stage import Fed, Place, StageKind, Wanted, Work
 from hermotrope_core.values.known import Number, number
 
 
@@ -13,10 +13,15 @@ class Switch(StageKind, frozen=True, tag="switch"):
     WORK_KEY = "switch"
     ROWS = ("rating_v", "resistance_ohm", "built_in")
     SHOWN = ("resistance_ohm",)
+    BY_HAND = IN_THE_WIRE = True
 
     resistance_ohm: Number = 0.0
     rating_v: Number | None = None
     built_in: bool = False
+
+    @classmethod
+    def typical(cls, wanted: Wanted) -> Switch:
+        return cls()
 
     def misfit(self, fed: Fed) -> str | None:
         if any(one.SWITCHES for one in fed.before):

@@ -30,6 +30,10 @@ class Link(msgspec.Struct, frozen=True):
     end: End
 
 
+Named = tuple[str, Lead]
+"""A lead with its name on the shelf."""
+
+
 class ChainOfLeads(msgspec.Struct, frozen=True):
     """A chain that gets size, gender and polarity right; `joints` counts both its ends."""
 
@@ -38,9 +42,7 @@ class ChainOfLeads(msgspec.Struct, frozen=True):
     length_m: float
 
 
-def chains(
-    outlet: Connector, inlet: Connector, leads: Sequence[tuple[str, Lead]], most: int = 3
-) -> tuple[ChainOfLeads, ...]:
+def chains(outlet: Connector, inlet: Connector, leads: Sequence[Named], most: int = 3) -> tuple[ChainOfLeads, ...]:
     """Up to `most` chains from outlet to inlet through leads of the shelf (name, lead), fewest joints first."""
     graph = nx.DiGraph()
     start = (live_end(outlet), frozenset[int]())
@@ -77,7 +79,7 @@ def _distinct(graph: nx.DiGraph, paths: Iterator[list[object]]) -> Iterator[list
             yield path
 
 
-def _chain(graph: nx.DiGraph, path: list[object], leads: Sequence[tuple[str, Lead]]) -> ChainOfLeads:
+def _chain(graph: nx.DiGraph, path: list[object], leads: Sequence[Named]) -> ChainOfLeads:
     links = []
     for here, there in pairwise(path[:-1]):
         index = graph.edges[here, there]["index"]

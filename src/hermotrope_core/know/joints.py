@@ -12,7 +12,8 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.kinds.inlets import KIND_WORDS, fixed_by_standard, knows_sign, mains_like
-from hermotrope_core.kinds.stages import Fuse, Lead, Switch
+from hermotrope_core.kinds.lead import as_lead, leads_of
+from hermotrope_core.kinds.stages import Lead
 from hermotrope_core.know.connectors import ALIKE_INNER_MM, ALIKE_OUTER_MM, SAME_MM, contacts_of
 from hermotrope_core.plan.case import Case, Connector, maybe
 
@@ -107,17 +108,18 @@ def stated_joints(case: Case) -> Iterator[tuple[int, Connector, Connector, str]]
     before: Connector | None = case.source.outlet if case.source else None
     where, last = "At the source", 0
     for i, stage in enumerate(case.path):
-        if isinstance(stage, Fuse | Switch):
+        if stage.IN_THE_WIRE:
             continue
-        if not isinstance(stage, Lead):
+        lead = as_lead(stage)
+        if lead is None:
             before = None
             continue
-        if before is not None and stage.source_end is not None and stage.source_end.kind not in WIRED:
-            yield i, before, stage.source_end, where
-        before, where = stage.device_end, "Between two leads"
+        if before is not None and lead.source_end is not None and lead.source_end.kind not in WIRED:
+            yield i, before, lead.source_end, where
+        before, where = lead.device_end, "Between two leads"
         last = i
     inlet = case.device.inlet
-    leads = any(isinstance(stage, Lead) for stage in case.path)
+    leads = bool(leads_of(case.path))
     if inlet is not None and before is not None and leads and before.kind not in WIRED:
         yield last, before, inlet, "At the device"
 
@@ -171,13 +173,13 @@ def gaps(case: Case) -> tuple[Gap, ...]:
     if case.mains_at(len(case.path)):
         inlet = None
     count = len(case.path)
-    first = next((i for i, stage in enumerate(case.path) if not isinstance(stage, Lead | Fuse)), count)
+    first = next((i for i, stage in enumerate(case.path) if not as_lead(stage) and stage.opens_above_a is None), count)
     found = []
     if first == count:
         if outlet and inlet:
             found.append(_gap(case, "from the outlet to the inlet", (outlet, inlet), (0, count)))
         return tuple(found)
-    last = max(i for i, stage in enumerate(case.path) if not isinstance(stage, Lead))
+    last = max(i for i, stage in enumerate(case.path) if not as_lead(stage))
     if outlet and outlet.kind not in WIRED:
         found.append(_gap(case, "from the outlet to the wires", (outlet, TERMINALS), (0, first)))
     if inlet and inlet.kind not in WIRED:
@@ -186,7 +188,7 @@ def gaps(case: Case) -> tuple[Gap, ...]:
 
 
 def _gap(case: Case, words: str, ends: tuple[Connector, Connector], span: tuple[int, int]) -> Gap:
-    leads = [stage for stage in case.path[span[0] : span[1]] if isinstance(stage, Lead)]
+    leads = [lead for _, lead in leads_of(case.path[span[0] : span[1]])]
     near, far = ends
     done = bool(leads) and _goes(near, leads[0].source_end) and _goes(far, leads[-1].device_end)
     return Gap(words, near, far, *span, done)

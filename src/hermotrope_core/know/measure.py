@@ -8,7 +8,6 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.circuit.point import rated_volts
-from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.plan.case import Case, Polarity, maybe
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.quantity import parse
@@ -420,7 +419,7 @@ def helpers_for(case: Case, place: str) -> tuple[str, ...]:
     if place.startswith("/path/") and name == "quiescent_w":
         index = place.split("/")[2]
         inside = index.isdigit() and int(index) < len(case.path)
-        return ("standby",) if inside and isinstance(case.path[int(index)], Converter) else ()
+        return ("standby",) if inside and case.path[int(index)].SWITCHES else ()
     return ()
 
 

@@ -15,7 +15,7 @@ from hermotrope_core.circuit.point import section_amps
 from hermotrope_core.circuit.situation import LOW_SOC, Situation
 from hermotrope_core.kinds.effects import Demand, Holder
 from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import Converter, Linear, Stage
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.shelf import Pack, Part
 from hermotrope_core.parts.craft import HOT_REFUSE_K, VOLT_TOLERANCE
@@ -116,10 +116,10 @@ def chain_of(case: Case, strategy: Strategy, parts: tuple[Part, ...], at: Asked,
         heaviest=at.heaviest,
         input_min_v=first.input_min_v,
         input_max_v=float("inf") if first.input_max_v is None else first.input_max_v,
-        topology=_kind(parts[0].stage),
+        topology=parts[0].stage.called,
         area_mm2=0.0 if own_lead else at.area_mm2,
         broken=broken,
-        from_v=first.output_v if _kind(parts[0].stage) == "trigger" else None,
+        from_v=first.output_v if parts[0].stage.called == "trigger" else None,
     )
 
 
@@ -128,7 +128,7 @@ def screen(facts: Facts, chain: Chain) -> Reason | None:
     if facts.full_v > chain.input_max_v * OVER:
         return Reason("converter-input-high", facts.full_v, chain.input_max_v, "V")
     if chain.topology == "boost":
-        volts = number(_held(chain.parts[0].stage).output_v)
+        volts = _held(chain.parts[0].stage).held_v
         if facts.full_v > volts * OVER:
             return Reason("converter-input-high", facts.full_v, volts, "V")
     heavy = chain.demands[chain.heaviest]
@@ -154,7 +154,7 @@ def _own_limits(case: Case, holder: Holder, stage: Stage, drawn: tuple[float, fl
     rated = holder.output_current_max_a
     if rated is not None and most > rated * derating:
         return Reason("converter-overload", most, rated * derating, "A")
-    if not holder.linear and isinstance(stage, Converter):
+    if stage.SWITCHES:
         out = holder.output_v * heavy
         rise = (out / holder.efficiency_at(heavy) + holder.quiescent - out) * stage.k_per_w(
             closed=case.conditions.enclosure == "closed"
@@ -168,18 +168,14 @@ def _fed_badly(holder: Holder, stage: Stage, volts: float) -> Reason | None:
     """A part whose input from the part before it is outside its range."""
     if holder.input_max_v is not None and volts > holder.input_max_v * OVER:
         return Reason("converter-input-high", volts, holder.input_max_v, "V")
-    if _kind(stage) == "boost" and volts > holder.output_v * OVER:
+    if stage.called == "boost" and volts > holder.output_v * OVER:
         return Reason("converter-input-high", volts, holder.output_v, "V")
     if not holder.linear and volts < holder.input_min_v * UNDER:
         return Reason("converter-input-low", volts, holder.input_min_v, "V")
     return None
 
 
-def _kind(stage: Stage) -> str:
-    return stage.topology if isinstance(stage, Converter) else "linear"
-
-
-def _held(stage: Stage) -> Converter | Linear:
+def _held(stage: Stage) -> Holding:
     if not isinstance(stage, Holding):
         raise TypeError(f"{type(stage).__name__} holds no volts")
     return stage

@@ -11,8 +11,7 @@ from hermotrope_core.circuit.point import draw_of, mode_demand
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import keep_alive_change
 from hermotrope_core.judge.findings import Finding, Verdict, check, verdict_of
-from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import Converter, KeepAlive, Linear
+from hermotrope_core.kinds.stages import KeepAlive
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.shelf import WORK, labour_kind, to_buy
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -121,12 +120,7 @@ def effort_of(way: Way, overvoltage: bool) -> Effort:
             price += labour.price if part.price is None else part.price
         mass += labour.mass_g if part.mass_g is None else part.mass_g
         minutes, joints, soldered = minutes + labour.minutes, joints + labour.joints, soldered + labour.soldered
-    if any(isinstance(s, Holding) and _boxed(s) for s in way.path):
+    if any(s.bare_board for s in way.path):
         minutes += WORK.box_minutes
     undo = soldered // 2 + (3 if overvoltage else 0)
     return Effort(price, mass, minutes, joints, soldered, undo)
-
-
-def _boxed(stage: Converter | Linear) -> bool:
-    """True for a bare board, which wants a box; triggers and inverters come in one."""
-    return isinstance(stage, Linear) or stage.topology in ("buck", "boost", "buck-boost")

@@ -6,8 +6,6 @@ from math import exp, inf, log
 
 import msgspec
 
-from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import Linear
 from hermotrope_core.match.judge import Judged
 from hermotrope_core.match.request import WISHES, Wish
 from hermotrope_core.plan.case import Case
@@ -82,16 +80,16 @@ def rank(case: Case, fitting: list[Judged], weights: Weights | None = None, hour
 
 def noisy(judged: Judged) -> bool:
     """Whether the last part that holds the volts switches: a linear regulator, cells and diodes make no noise."""
-    held = [stage for stage in judged.way.path if isinstance(stage, Holding)]
+    held = [stage for stage in judged.way.path if stage.HOLDS]
     if held:
-        return not isinstance(held[-1], Linear)
+        return held[-1].SWITCHES
     return judged.way.pack.source.regulated_output is not None
 
 
 def _place(ranked: Ranked) -> tuple[object, ...]:
     judged = ranked.judged
     way = judged.way
-    linear = any(isinstance(stage, Linear) for stage in way.path)
+    linear = any(stage.HOLDS and not stage.SWITCHES for stage in way.path)
     score = -round(ranked.score, 9)
     return (score, ORDER[judged.apart], len(way.parts), linear, judged.effort.price, way.pack.source.name, way.strategy)
 

@@ -6,7 +6,7 @@ from pkgutil import get_data
 
 import msgspec
 
-from hermotrope_core.kinds.stages import Converter, CutOff, Diode, Fuse, Lead, Linear, Resistor, Stage
+from hermotrope_core.kinds.stages import CutOff, Diode, Fuse, Lead, Linear, Resistor, Stage
 from hermotrope_core.plan.case import Source, maybe, number
 
 
@@ -65,11 +65,9 @@ OWN_ADAPTER = "the device's own adapter"
 def labour_kind(part: Part) -> str:
     """The key of ``work.json`` under which a part's labour stands."""
     stage = part.stage
-    if isinstance(stage, Converter):
-        if part.name == OWN_ADAPTER:
-            return "own-adapter"
-        return stage.topology if stage.topology in ("trigger", "inverter") else "converter"
-    return stage.kind
+    if part.name == OWN_ADAPTER:
+        return "own-adapter"
+    return stage.called if stage.SWITCHES and not stage.set_by_hand else stage.kind
 
 
 class Kit:
@@ -77,9 +75,9 @@ class Kit:
 
     def __init__(self, shelf: Shelf) -> None:
         parts = sorted(shelf.parts, key=lambda part: not part.have)
-        self.boards = [p for p in shelf.parts if _topology(p) in ("buck", "boost", "buck-boost")]
-        self.triggers = [p for p in parts if _topology(p) == "trigger"]
-        self.inverters = [p for p in parts if _topology(p) == "inverter"]
+        self.boards = [p for p in shelf.parts if p.stage.set_by_hand]
+        self.triggers = [p for p in parts if p.stage.called == "trigger"]
+        self.inverters = [p for p in parts if p.stage.alternating]
         self.linears = [p for p in parts if isinstance(p.stage, Linear)]
         self._fuses: dict[float, Part] = {}
         self._leads: dict[tuple[float, bool], Part] = {}
@@ -129,10 +127,6 @@ class Kit:
 def to_buy(stage: Stage, name: str = "") -> Part:
     """A generic part that is on no shelf."""
     return Part(stage, name, have=False)
-
-
-def _topology(part: Part) -> str:
-    return part.stage.topology if isinstance(part.stage, Converter) else ""
 
 
 def _same(part: Part, name: str, value: float) -> bool:

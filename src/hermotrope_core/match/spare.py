@@ -8,13 +8,12 @@ harm; a bank that falls asleep under a light load is left out.
 
 from __future__ import annotations
 
-from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.chain import Chain, Facts
 from hermotrope_core.match.shelf import WORK, labour_kind
 from hermotrope_core.parts.craft import HOT_CARE_K
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
-from hermotrope_core.plan.case import Case, maybe
+from hermotrope_core.plan.case import Case
 
 Costs = tuple[float, ...]
 
@@ -25,13 +24,14 @@ def costs_of(case: Case, chain: Chain, at: Asked) -> Costs | None:
         return None
     part = chain.parts[0]
     stage = part.stage
-    if not isinstance(stage, Converter) or stage.topology not in ("buck", "boost", "buck-boost"):
+    holder = stage.holder(0)
+    if holder is None or not stage.set_by_hand:
         return None
     labour = WORK.stages[labour_kind(part)]
     heavy = at.volts * at.heavy_a
     rise = (chain.demands[chain.heaviest].value - heavy) * stage.k_per_w(closed=case.conditions.enclosure == "closed")
     top = max((amps for amps, _ in at.peaks), default=0.0)
-    rated = maybe(stage.output_current_max_a)
+    rated = holder.output_current_max_a
     derating = CLOSED_BOX_DERATING if case.conditions.enclosure == "closed" else 1.0
     return (
         *(demand.value for demand in chain.demands),

@@ -13,10 +13,10 @@ from typing import ClassVar, Literal
 
 import msgspec
 
-from hermotrope_core.kinds.holding import Enclosure, Holding
+from hermotrope_core.kinds.holding import Enclosure
 from hermotrope_core.kinds.inlets import CellBay, CellSize, Connector, ConnectorKind, Polarity, mains_like
 from hermotrope_core.kinds.stage import Place
-from hermotrope_core.kinds.stages import Converter, Stage
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.parts.craft import SLEEPS_AFTER_S
 from hermotrope_core.values.clock import since_midnight
 from hermotrope_core.values.known import Known, KnownBy, Number, Table, Value, check_table, maybe, number
@@ -401,8 +401,8 @@ class Case(Value, frozen=True):
 
     def alternating_at(self, gap: int) -> bool:
         """Whether an inverter feeds path[gap] directly (the device, where `gap` is the path's length): mains volts."""
-        held = [stage for stage in self.path[:gap] if isinstance(stage, Holding)]
-        return bool(held) and isinstance(held[-1], Converter) and held[-1].topology == "inverter"
+        held = [stage for stage in self.path[:gap] if stage.HOLDS]
+        return bool(held) and held[-1].alternating
 
     def mains_at(self, gap: int) -> bool:
         """Whether mains volts stand, or may come, at path[gap] (the device, where `gap` is the path's length).
@@ -410,7 +410,7 @@ class Case(Value, frozen=True):
         Behind an inverter, before a mains inlet, behind a mains outlet: nothing there is probed, cut, made or given
         a plus and a minus.
         """
-        held = [i for i, stage in enumerate(self.path) if isinstance(stage, Holding)]
+        held = [i for i, stage in enumerate(self.path) if stage.HOLDS]
         inlet, outlet = self.device.inlet, self.source.outlet if self.source else None
         first, last = not any(i < gap for i in held), not any(i >= gap for i in held)
         to_mains = last and inlet is not None and mains_like(inlet)

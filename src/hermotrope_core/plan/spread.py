@@ -11,7 +11,7 @@ from collections.abc import Callable
 import msgspec
 
 from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import Lead
+from hermotrope_core.kinds.lead import as_lead
 from hermotrope_core.plan.case import Case, Known, KnownBy, Number, Source, Table, number
 from hermotrope_core.values.fields import FIELDS
 
@@ -88,7 +88,7 @@ def inputs(case: Case) -> list[Input]:
         setter = _stage_setter(case, i)
         if isinstance(stage, Holding):
             found += _holder_inputs(f"path[{i}]", stage, setter)
-        elif isinstance(stage, Lead):
+        elif as_lead(stage):
             found.append(_times_input(f"path[{i}]", stage, "length_m", setter))
     return [one for one in found if one.spread > 0.0]
 

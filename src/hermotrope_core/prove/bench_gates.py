@@ -9,7 +9,6 @@ from math import inf
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.inlets import STANDARD, fixed_by_standard, knows_sign
-from hermotrope_core.kinds.stages import Converter, CutOff, KeepAlive, Linear, Resistor
 from hermotrope_core.know.connectors import contacts_of
 from hermotrope_core.plan.case import Case, Connector, maybe, number
 from hermotrope_core.prove.gate import (
@@ -200,9 +199,9 @@ def _spans(case: Case) -> Iterator[Ask]:
     count = len(case.path)
     for i in range(count + 1):
         stage = case.path[i] if i < count else None
-        if stage is not None and not isinstance(stage, Converter | Linear | CutOff):
+        if stage is not None and stage.READ_THROUGH:
             continue
-        plain = [one for one in case.path[start:i] if not isinstance(one, KeepAlive)]
+        plain = [one for one in case.path[start:i] if not one.KEEPS_AWAKE]
         if plain and not case.mains_at(start):
             yield _span(case, start, i)
         start = i + 1
@@ -270,8 +269,8 @@ def _least_across(situation: Situation, gap: int) -> float:
             if i >= gap:
                 break
             volts, conducts = number(stage.output_v), 0.0
-        elif isinstance(stage, KeepAlive) and volts:
-            conducts += number(stage.current_a) / volts
+        elif volts:
+            conducts += stage.shunt_a / volts
     return min(NO_SHORT_OHM, 0.8 / conducts) if conducts else NO_SHORT_OHM
 
 
@@ -301,7 +300,7 @@ def _set_point(situation: Situation, i: int) -> Ask:
     stage = case.path[i]
     assert isinstance(stage, Holding)
     volts = number(stage.output_v)
-    adjustable = isinstance(stage, Converter) and stage.topology in ("buck", "boost", "buck-boost")
+    adjustable = stage.set_by_hand
     share = SET_SHARE if adjustable else FIXED_SHARE
     slack = share * volts + 0.5 * within(volts)
     low, high = volts - slack, volts + slack
@@ -318,7 +317,7 @@ def _set_point(situation: Situation, i: int) -> Ask:
         above(high, "fail", f"over {volts:g} V: {turn}" + (f"; the device stands {most:g} V" if last and most else "")),
     )
     inverter = case.mains_at(i + 1)
-    name = "inverter" if inverter else "converter" if isinstance(stage, Converter) else "regulator"
+    name = "inverter" if inverter else "converter" if stage.SWITCHES else "regulator"
     return Ask(
         f"set-point.{i}",
         f"Volts AC at the mains socket of part {i + 1}, with {PLUG_IN}"
@@ -365,7 +364,7 @@ def polarity(situation: Situation, basis: str, taken: Mapping[str, float]) -> Ga
             low -= drop  # an unloaded diode drops less than its rated volts, a loaded one all of them
             high += drop
     most = maybe(case.device.supply.max_v)
-    dropper = any(isinstance(stage, Resistor) for stage in case.path)  # which drops nothing without a load
+    dropper = any(stage.NEEDS_CURRENT for stage in case.path)  # which drops nothing without a load
     if most is not None and "over-max" not in case.accepted and not dropper:
         high = min(high, max(most * 1.005, low + 1e-6))
     contacts = _contacts(case.device.inlet, "the plug")

@@ -7,9 +7,6 @@ from math import inf
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.heat import HAND_HOT_C, part_heats
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.kinds.stages import CutOff, Fuse, Resistor
-from hermotrope_core.parts.craft import HOT_REFUSE_K
-from hermotrope_core.parts.thermal import RESISTOR_RISE_K
 from hermotrope_core.plan.case import Mode, maybe, number
 from hermotrope_core.plan.spread import spread_of
 from hermotrope_core.prove.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, asleep, below
@@ -60,7 +57,7 @@ def device(situation: Situation, basis: str) -> Gate:
 
 def _limit(situation: Situation) -> float:
     """Amperes at the inlet that something in the path does not stand for long."""
-    found = [number(stage.rating_a) for stage in situation.case.path if isinstance(stage, Fuse)]
+    found = [amps for stage in situation.case.path if (amps := stage.opens_above_a) is not None]
     held = [h.output_current_max_a for h in situation.circuit.holders[-1:] if h.output_current_max_a is not None]
     if situation.circuit.holders:
         found = []
@@ -168,7 +165,7 @@ def warm_parts(situation: Situation, basis: str) -> Gate | None:
             rows.append((warmest, one.stage))
     asks = []
     for warmest, stage in sorted(rows, reverse=True)[:MOST_WARM]:
-        rise = RESISTOR_RISE_K if isinstance(situation.case.path[stage], Resistor) else HOT_REFUSE_K
+        rise = situation.case.path[stage].most_rise_k
         most = ambient + rise
         high = min(ambient + HOTTER * (warmest - ambient), most)
         rules = (
@@ -207,9 +204,9 @@ def alarm(situation: Situation, basis: str) -> Gate | None:
     case = situation.case
     asks = []
     for i, stage in enumerate(case.path):
-        if not isinstance(stage, CutOff):
+        trips = stage.opens_below_v
+        if trips is None:
             continue
-        trips = number(stage.trips_v)
         slack = TRIP_SHARE * trips + 0.05
         rules = (
             below(trips - slack, "fail", "it opens too late: the pack is drained below what it stands; set it higher"),

@@ -8,7 +8,6 @@ from typing import NamedTuple
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.plan.case import maybe, number
 from hermotrope_core.plan.spread import spread_of
 from hermotrope_core.prove.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, below, within
@@ -36,7 +35,7 @@ def dummy_load(situation: Situation, basis: str, taken: Mapping[str, float]) -> 
     port = source.regulated_output
     if port is not None and not situation.cell.endless:
         asks.append(_awake(situation))
-    if any(isinstance(stage, Converter) for stage in case.path) and not situation.alternating:
+    if any(stage.SWITCHES for stage in case.path) and not situation.alternating:
         most = max(RIPPLE_V, RIPPLE_SHARE * now.inlet_v)
         rules = (
             above(

@@ -18,7 +18,6 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.heat import part_heats
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import CutOff, Fuse
 from hermotrope_core.plan.case import Case, Mode, maybe, number
 from hermotrope_core.plan.spread import times
 from hermotrope_core.prove.gate import Ask
@@ -49,7 +48,7 @@ def applicable(case: Case) -> tuple[Fault, ...]:
         found.append("weak-pack")
     if case.source is not None and case.source.regulated_output is not None:
         found.append("sleepy-bank")
-    if any(isinstance(stage, Fuse) for stage in case.path):
+    if any(stage.opens_above_a is not None for stage in case.path):
         found.append("missing-fuse-link")
     return tuple(found)
 
@@ -133,7 +132,7 @@ class StandIn:
 
     def _fused_before(self, gap: int) -> bool:
         """Whether the missing link lies between the pack and a gap."""
-        fuse = next((i for i, stage in enumerate(self.case.path) if isinstance(stage, Fuse)), None)
+        fuse = next((i for i, stage in enumerate(self.case.path) if stage.opens_above_a is not None), None)
         return self.fault == "missing-fuse-link" and fuse is not None and fuse < gap
 
     def _volts(self, ask: Ask, load_a: float | None) -> float:
@@ -185,7 +184,7 @@ class StandIn:
         if span is None:
             return 10.0 * ask.low  # between plus and minus: only what is meant to conduct does
         stages = self.case.path[span[0] : span[1]]
-        if self.fault == "missing-fuse-link" and any(isinstance(stage, Fuse) for stage in stages):
+        if self.fault == "missing-fuse-link" and any(stage.opens_above_a is not None for stage in stages):
             return inf
         if ask.meter == "diode":
             return sum(s.drop_v for s in stages)
@@ -210,7 +209,8 @@ class StandIn:
     def _trip(self, ask: Ask) -> float:
         span = ask.setup.stages
         stage = self.case.path[span[0]] if span else None
-        return number(stage.trips_v) * 1.004 if isinstance(stage, CutOff) else ask.expected or 0.0
+        opens = stage.opens_below_v if stage is not None else None
+        return ask.expected or 0.0 if opens is None else opens * 1.004
 
 
 def demand_of(situation: Situation, mode: str) -> Demand:

@@ -22,7 +22,8 @@ from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.netlist import netlist
 from hermotrope_core.judge.choose import choose
 from hermotrope_core.judge.findings.voltage import ridden_by_child
-from hermotrope_core.kinds.stages import Fuse, Lead, Stage, Switch
+from hermotrope_core.kinds.lead import as_lead, leads_of
+from hermotrope_core.kinds.stages import Lead, Stage, Switch
 from hermotrope_core.know.joints import CENTRES, centres_differ, gaps
 from hermotrope_core.plan.case import Case, Choice, Connector, planned, questions
 
@@ -43,8 +44,8 @@ def choose_wiring(request: HttpRequest, pk: int) -> HttpResponse:
 def place_switch(request: HttpRequest, pk: int) -> HttpResponse:
     """One switch, at a place of the path without switches; none where no place is given."""
     case = get_object_or_404(Conversion, pk=pk).case
-    path: list[Stage] = [stage for stage in case.path if not isinstance(stage, Switch)]
-    old = next((stage for stage in case.path if isinstance(stage, Switch)), Switch())
+    path: list[Stage] = [stage for stage in case.path if not stage.BY_HAND]
+    old = next((stage for stage in case.path if stage.BY_HAND), Switch())
     at = request.POST.get("at", "")
     if at:
         if not at.isdigit() or int(at) > len(path):
@@ -64,7 +65,7 @@ def use_chain(request: HttpRequest, pk: int) -> HttpResponse:
     wanted = request.POST.get("leads", "")
     inside = case.path[gap.start : gap.stop]
     leads = _from_shelf(wanted) if wanted else [_made(inside, gap.near, gap.far)]
-    fuses = [stage for stage in inside if isinstance(stage, Fuse)]
+    fuses = [stage for stage in inside if stage.opens_above_a is not None]
     path = [*case.path[: gap.start], *fuses, *leads, *case.path[gap.stop :]]
     made = actions.with_path(case, _signed(case, path))
     return body(request, actions.put(pk, version_of(request), made, f"Joined {gap.words}"))
@@ -72,7 +73,7 @@ def use_chain(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _from_shelf(indices: str) -> list[Stage]:
     items = [item.readable() for item in Item.objects.filter(kind="lead").order_by("-have", "position")]
-    leads = [part for part in items if isinstance(part, Lead)]
+    leads = [lead for part in items if (lead := as_lead(part))]
     if not re.fullmatch(r"\d{1,4}(,\d{1,4}){0,9}", indices) or max(map(int, indices.split(","))) >= len(leads):
         raise EditError("those leads are no longer on the shelf")
     return [leads[int(i)] for i in indices.split(",")]
@@ -80,7 +81,7 @@ def _from_shelf(indices: str) -> list[Stage]:
 
 def _made(old: tuple[Stage, ...], near: Connector, far: Connector) -> Lead:
     """The lead to make, as long and as thick as the one it replaces."""
-    before = next((stage for stage in old if isinstance(stage, Lead)), Lead(length_m=1.0, area_mm2=0.75))
+    before = next((lead for _, lead in leads_of(old)), Lead(length_m=1.0, area_mm2=0.75))
     return msgspec.structs.replace(before, source_end=_into(near), device_end=_into(far))
 
 
@@ -104,10 +105,10 @@ def _signed(case: Case, path: list[Stage]) -> list[Stage]:
     if inlet is None or outlet is None or not {inlet.polarity, outlet.polarity} <= set(CENTRES):
         return path
     odd = sum(s.turns for s in path) % 2 == 1
-    last = next((i for i in range(len(path) - 1, -1, -1) if isinstance(path[i], Lead)), None)
-    if last is not None and odd != centres_differ(case):
-        lead = path[last]
-        path[last] = msgspec.structs.replace(lead, swaps_polarity=not getattr(lead, "swaps_polarity", False))
+    leads = leads_of(path)
+    if leads and odd != centres_differ(case):
+        last, lead = leads[-1]
+        path[last] = msgspec.structs.replace(lead, swaps_polarity=not lead.swaps_polarity)
     return path
 
 

@@ -9,7 +9,6 @@ from hermotrope_core.judge.cures import switch_change
 from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.judge.findings.rule import FULL, Basis, rule
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.kinds.stages import KeepAlive, Resistor, Switch
 from hermotrope_core.parts.craft import INRUSH_FROM_F
 from hermotrope_core.plan.case import maybe
 from hermotrope_core.values.figures import duration, figure
@@ -21,7 +20,7 @@ def no_load_rise(situation: Situation) -> Iterator[Finding]:
     if "electronics" not in situation.case.device.traits:
         return
     for i, stage in enumerate(situation.case.path):
-        if isinstance(stage, Resistor):
+        if stage.NEEDS_CURRENT:
             have = situation.unloaded[-1]
             limit = maybe(situation.case.device.supply.max_v)
             yield Finding(
@@ -42,7 +41,7 @@ def inrush(situation: Situation) -> Iterator[Finding]:
     """An input capacitance that fills at once when a switch closes or a bank's port wakes."""
     farads = maybe(situation.case.device.input_capacitance_f)
     port = situation.source.regulated_output
-    switch = next((i for i, stage in enumerate(situation.case.path) if isinstance(stage, Switch)), None)
+    switch = next((i for i, stage in enumerate(situation.case.path) if stage.BY_HAND), None)
     if farads is None or farads < INRUSH_FROM_F or (switch is None and port is None):
         return
     ohm = situation.circuit.stretches[-1].resistance_ohm
@@ -74,9 +73,9 @@ def inrush(situation: Situation) -> Iterator[Finding]:
 def standing_drain(situation: Situation) -> Iterator[Finding]:
     """What converters and keep-alive loads draw with the device off, where no switch is before them."""
     path = situation.case.path
-    switched = next((i for i, s in enumerate(path) if isinstance(s, Switch)), situation.device_stage)
+    switched = next((i for i, s in enumerate(path) if s.BY_HAND), situation.device_stage)
     before = [h.stage for h in situation.circuit.holders if h.stage < switched and h.quiescent > 0.0]
-    before += [i for i, stage in enumerate(path[:switched]) if isinstance(stage, KeepAlive)]
+    before += [i for i, stage in enumerate(path[:switched]) if stage.KEEPS_AWAKE]
     if not before or situation.cell.endless:
         return
     idle = situation.at_demand(Demand("current", 0.0), situation.circuit.emf(HALF_SOC))

@@ -11,8 +11,7 @@ from hermotrope_core.judge.cures import (
 )
 from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.judge.findings.rule import Basis, rule
-from hermotrope_core.kinds.stages import CutOff, Diode, front
-from hermotrope_core.plan.case import number
+from hermotrope_core.kinds.stages import front
 from hermotrope_core.values.figures import figure
 
 
@@ -33,7 +32,7 @@ def no_low_voltage_cut_off(situation: Situation) -> Iterator[Finding]:
         return
     limit = source.cells_in_series * cell.damage_below_v
     first = () if source.regulated_output is not None else front(situation.case.path)
-    trips = [number(stage.trips_v) for _, stage in first if isinstance(stage, CutOff)]
+    trips = [volts for _, stage in first if (volts := stage.opens_below_v) is not None]
     if any(volts >= limit for volts in trips):
         return
     unknown = source.low_voltage_cut_off is None
@@ -94,7 +93,7 @@ def backfeed(situation: Situation) -> Iterator[Finding]:
     device, path = situation.case.device, situation.case.path
     if not device.cells_left_in_bay or device.switched_inlet:
         return
-    if path and isinstance(path[-1], Diode):
+    if path and path[-1].ONE_WAY:
         return
     yield Finding(
         "backfeed",

@@ -21,10 +21,11 @@ from hermotrope_core.judge.findings.finding import Finding, above
 from hermotrope_core.judge.findings.looks import amps_into, worst
 from hermotrope_core.judge.findings.rule import FULL, LOADED, Basis, rule
 from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import Fuse, Lead, Switch, front
+from hermotrope_core.kinds.lead import leads_of
+from hermotrope_core.kinds.stages import Fuse, front
 from hermotrope_core.parts.craft import SHORT_A, TO_FUSE_M, UNRATED_V
 from hermotrope_core.parts.wire import FUSE_MARGIN, HOLDS_TIMES, fuse_opens_s
-from hermotrope_core.plan.case import Case, maybe, number
+from hermotrope_core.plan.case import maybe, number
 from hermotrope_core.values.figures import figure, stated
 
 
@@ -44,16 +45,17 @@ def no_fuse(situation: Situation) -> Iterator[Finding]:
     if situation.source.regulated_output is not None:
         return
     first = front(situation.case.path)
-    fuse = next((i for i, stage in first if isinstance(stage, Fuse)), None)
-    long = next((i for i, stage in first if isinstance(stage, Lead) and number(stage.length_m) > TO_FUSE_M), None)
+    fuse = next((i for i, stage in first if stage.opens_above_a is not None), None)
+    leads = leads_of(stage for _, stage in first)
+    long = next((i for i, lead in leads if number(lead.length_m) > TO_FUSE_M), None)
     if fuse is not None and (long is None or fuse < long):
         return
     short = short_amps(situation)
     amps = _amps(short)
     drives = f"into a short this pack drives {amps}; a fuse is a must above {figure(SHORT_A, 'A', 1)}."
-    other = any(isinstance(stage, Fuse) for stage in situation.case.path)
+    other = any(stage.opens_above_a is not None for stage in situation.case.path)
     if fuse is not None:
-        text = f"The fuse stands behind {number(_lead_at(situation.case, long or 0).length_m):g} m of lead: {drives}"
+        text = f"The fuse stands behind {number(dict(leads)[long or 0].length_m):g} m of lead: {drives}"
     elif other:
         text = f"The only fuse stands behind a converter, where it protects nothing at the pack: {drives}"
     else:
@@ -72,12 +74,6 @@ def no_fuse(situation: Situation) -> Iterator[Finding]:
         f"{put} within 20 cm of the pack's positive",
         change,
     )
-
-
-def _lead_at(case: Case, i: int) -> Lead:
-    stage = case.path[i]
-    assert isinstance(stage, Lead)
-    return stage
 
 
 def fuse_to_the_pack(situation: Situation, at: int) -> Change:
@@ -108,10 +104,10 @@ def unfused_lead(situation: Situation) -> Iterator[Finding]:
     if situation.source.regulated_output is not None:
         return
     first = front(situation.case.path)
-    fuse = next((i for i, stage in first if isinstance(stage, Fuse)), None)
+    fuse = next((i for i, stage in first if stage.opens_above_a is not None), None)
     if fuse is None:
         return
-    leads = [(i, stage) for i, stage in first if i < fuse and isinstance(stage, Lead)]
+    leads = [(i, lead) for i, lead in leads_of(stage for _, stage in first) if i < fuse]
     length = sum(number(stage.length_m) for _, stage in leads)
     if length <= TO_FUSE_M:
         return
@@ -149,10 +145,8 @@ def unfused_lead(situation: Situation) -> Iterator[Finding]:
 def fuse_over_wire(situation: Situation) -> Iterator[Finding]:
     """A fuse that lets more through than a lead behind it stands."""
     for i, stage in enumerate(situation.case.path):
-        if not isinstance(stage, Fuse):
-            continue
-        have, limit = number(stage.rating_a), wire_amps_behind(situation.case, i + 1)
-        if have > limit:
+        have, limit = stage.opens_above_a, wire_amps_behind(situation.case, i + 1)
+        if have is not None and have > limit:
             better = fuse_for(situation) if i == 0 else None
             fits = better is not None and number(better.rating_a) <= limit
             yield Finding(
@@ -182,9 +176,9 @@ def fuse_over_wire(situation: Situation) -> Iterator[Finding]:
 def fuse_under_load(situation: Situation) -> Iterator[Finding]:
     """A fuse that the working current, or a peak, will open."""
     for i, stage in enumerate(situation.case.path):
-        if not isinstance(stage, Fuse):
+        rating = stage.opens_above_a
+        if rating is None:
             continue
-        rating = number(stage.rating_a)
         look = worst(situation.looks, amps_into(i), rating / FUSE_MARGIN)
         if look is not None:
             amps = amps_into(i)(look)
@@ -251,16 +245,17 @@ def fuse_cannot_open(situation: Situation) -> Iterator[Finding]:
         return
     ohm = number(situation.source.resistance_ohm)
     for i, stage in front(situation.case.path):
-        if isinstance(stage, Fuse):
+        rating = stage.opens_above_a
+        if rating is not None:
             short = situation.full_emf / ohm if ohm > 0.0 else inf
-            limit = HOLDS_TIMES * number(stage.rating_a)
+            limit = HOLDS_TIMES * rating
             if short < limit:
                 better = fuse_for(situation)
                 fits = i == 0 and better is not None and HOLDS_TIMES * number(better.rating_a) <= short
                 yield Finding(
                     "fuse-cannot-open",
                     "care",
-                    f"Into a short the pack drives {figure(short, 'A', 2)} through the {number(stage.rating_a):g} A "
+                    f"Into a short the pack drives {figure(short, 'A', 2)} through the {rating:g} A "
                     f"fuse, which opens above {figure(limit, 'A', 2)}: it would never open.",
                     i,
                     short,
@@ -288,12 +283,12 @@ def rating_volts(situation: Situation) -> Iterator[Finding]:
     for i, stage in enumerate(situation.case.path):
         if isinstance(stage, Holding):
             volts = number(stage.output_v)
-        elif isinstance(stage, Fuse | Switch) and not situation.case.alternating_at(i):
-            rated = maybe(stage.rating_v)
+        elif (stage.BY_HAND or stage.opens_above_a is not None) and not situation.case.alternating_at(i):
+            rated = stage.breaks_v
             limit = UNRATED_V if rated is None else rated
             if not above(volts, limit):
                 continue
-            name = "fuse" if isinstance(stage, Fuse) else "switch"
+            name = stage.kind
             text = (
                 f"The {name} breaks {figure(volts, 'V')} of direct current and is rated {figure(limit, 'V')}: "
                 "its arc may not go out."
@@ -311,7 +306,7 @@ def no_switch(situation: Situation) -> Iterator[Finding]:
     traits = set(situation.case.device.traits)
     if not traits & {"ridden", "child"} or "motor" not in traits:
         return
-    if any(isinstance(stage, Switch) for stage in situation.case.path):
+    if any(stage.BY_HAND for stage in situation.case.path):
         return
     who = "It is ridden" if "ridden" in traits else "A child uses it"
     yield Finding(

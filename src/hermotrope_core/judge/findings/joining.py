@@ -9,15 +9,16 @@ from hermotrope_core.judge.cures import add
 from hermotrope_core.judge.findings.finding import Finding, Level
 from hermotrope_core.judge.findings.looks import held, worst
 from hermotrope_core.judge.findings.rule import LOADED, Basis, rule
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, knows_sign, mains_like
-from hermotrope_core.kinds.stages import Converter, Lead
+from hermotrope_core.kinds.lead import leads_of
 from hermotrope_core.know.bay import LOOK_ALIKES, BayError, plan_of
 from hermotrope_core.know.connectors import connector_words
 from hermotrope_core.know.joints import joint_fit, stated_joints
 from hermotrope_core.know.pins import nets_of
 from hermotrope_core.parts.craft import MAINS_LEAST_V, OVER_TIMES
 from hermotrope_core.parts.wire import PARTS
-from hermotrope_core.plan.case import Case, maybe, number
+from hermotrope_core.plan.case import Case, maybe
 from hermotrope_core.values.figures import figure
 
 CENTRE = ("centre-positive", "centre-negative")
@@ -72,8 +73,8 @@ def polarity_reversed(situation: Situation) -> Iterator[Finding]:
     both_marked = inlet.polarity == outlet.polarity == "marked"
     if not (both_centre or both_marked):
         return
-    leads = [(i, stage) for i, stage in enumerate(situation.case.path) if isinstance(stage, Lead)]
-    odd = sum(lead.swaps_polarity for _, lead in leads) % 2 == 1
+    leads = leads_of(situation.case.path)
+    odd = sum(lead.turns for _, lead in leads) % 2 == 1
     differ = inlet.polarity != outlet.polarity
     if differ == odd:
         return
@@ -156,11 +157,10 @@ def _connectors(case: Case) -> Iterator[tuple[int, str, Connector]]:
     """Every connector that carries the current: path index of where it is read, its name, the connector."""
     if case.source is not None and case.source.outlet is not None:
         yield -1, "The source's outlet", case.source.outlet
-    for i, stage in enumerate(case.path):
-        if isinstance(stage, Lead):
-            for end, name in ((stage.source_end, "the source"), (stage.device_end, "the device")):
-                if end is not None:
-                    yield i, f"The lead's end towards {name}", end
+    for i, lead in leads_of(case.path):
+        for end, name in ((lead.source_end, "the source"), (lead.device_end, "the device")):
+            if end is not None:
+                yield i, f"The lead's end towards {name}", end
     if case.device.inlet is not None:
         yield len(case.path), "The device's inlet", case.device.inlet
 
@@ -219,9 +219,9 @@ def wrong_socket(situation: Situation) -> Iterator[Finding]:
     if outlet is not None and outlet.kind == "mains":
         yield _mains("source's outlet", situation.full_emf, -1)
     if inlet is not None and inlet.kind == "mains":
-        last = next((s for s in reversed(situation.case.path) if isinstance(s, Converter)), None)
+        last = next((s for s in reversed(situation.case.path) if isinstance(s, Holding) and s.SWITCHES), None)
         volts = situation.unloaded[-1]
-        if last is None or last.topology != "inverter" or number(last.output_v) < MAINS_LEAST_V:
+        if last is None or not last.alternating or last.held_v < MAINS_LEAST_V:
             yield _mains("device's inlet", volts, situation.device_stage)
 
 

@@ -17,7 +17,8 @@ from hermotrope_core.judge.cures import (
 from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.judge.findings.looks import amps_into, held, worst
 from hermotrope_core.judge.findings.rule import LOADED, Basis, rule
-from hermotrope_core.kinds.stages import Converter, Diode, Lead, Linear, Resistor
+from hermotrope_core.kinds.lead import leads_of
+from hermotrope_core.kinds.stages import Converter, Diode, Linear, Resistor
 from hermotrope_core.parts.craft import DROP_CARE, DROP_REFUSE, HOT_CARE_K, HOT_REFUSE_K
 from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS, safe_amps
 from hermotrope_core.plan.case import Known, number
@@ -39,9 +40,9 @@ def wire_drop(situation: Situation) -> Iterator[Finding]:
         for mode in situation.all_modes
         if (half := situation.at(mode, HALF_SOC)).complete
     ]
-    for i, stage in enumerate(situation.case.path):
-        look = worst(looks, _share_lost(i), DROP_CARE) if isinstance(stage, Lead) else None
-        if look is None or not isinstance(stage, Lead):
+    for i, stage in leads_of(situation.case.path):
+        look = worst(looks, _share_lost(i), DROP_CARE)
+        if look is None:
             continue
         at, share = look.at.at_stage(i), _share_lost(i)(look)
         bad = share > DROP_REFUSE
@@ -84,9 +85,7 @@ def _share_lost(i: int) -> Callable[[Look], float]:
 )
 def wire_hot(situation: Situation) -> Iterator[Finding]:
     """A lead that carries more than its safe current, where it is as warm as the surroundings get."""
-    for i, stage in enumerate(situation.case.path):
-        if not isinstance(stage, Lead):
-            continue
+    for i, stage in leads_of(situation.case.path):
         limit = situation.safe_amps(stage)
         look = worst(situation.looks, amps_into(i), limit)
         if look is None:

@@ -8,9 +8,8 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import add
 from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.judge.findings.rule import FULL, Basis, rule
-from hermotrope_core.kinds.converter import typical_headroom
 from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.stages import Converter, Diode
+from hermotrope_core.kinds.stages import Diode
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import CHARGE_SHARE, MAINS_CARE_V, SCHOTTKY_V
 from hermotrope_core.plan.case import Code, Trait, maybe, number
@@ -25,7 +24,7 @@ def _inner_battery(situation: Situation) -> bool:
 def has_switching_part(situation: Situation) -> bool:
     """True with a bank or a switching converter in the path (a linear regulator makes no noise)."""
     bank = situation.source.regulated_output is not None
-    return bank or any(isinstance(s, Converter) for s in situation.case.path)
+    return bank or any(s.SWITCHES for s in situation.case.path)
 
 
 @rule(Basis("abrupt-stop", ("care",), "what is stated of how it ends", ("traits",)))
@@ -97,7 +96,7 @@ def cold_run(situation: Situation) -> Iterator[Finding]:
 
 def _charges(situation: Situation) -> bool:
     """True where the device charges its source and neither a diode nor a bank lets current out only."""
-    one_way = situation.source.regulated_output is not None or any(isinstance(s, Diode) for s in situation.case.path)
+    one_way = situation.source.regulated_output is not None or any(s.ONE_WAY for s in situation.case.path)
     return situation.case.device.charges_source and not one_way
 
 
@@ -251,7 +250,7 @@ def back_feed_motor(situation: Situation) -> Iterator[Finding]:
     if last is None:
         return
     part = situation.source.regulated_output if last.stage == -1 else situation.case.path[last.stage]
-    diode = any(isinstance(stage, Diode) for stage in situation.case.path[last.stage + 1 :])
+    diode = any(stage.ONE_WAY for stage in situation.case.path[last.stage + 1 :])
     if diode or getattr(part, "takes_back_feed", False):
         return
     name = "bank" if last.stage == -1 else situation.stage_name(last.stage)
@@ -298,8 +297,8 @@ def _missing(situation: Situation) -> Iterator[str]:
             name = situation.stage_name(i)
             if stage.output_current_max_a is None:
                 yield f"the amperes of the {name}"
-            if isinstance(stage, Converter) and stage.topology == "buck" and stage.headroom_v is None:
-                taken = typical_headroom(number(stage.output_v))
+            taken = stage.assumed_headroom_v
+            if taken is not None:
                 yield f"the headroom of the {name} ({figure(taken, 'V', 2)} is taken)"
     for mode in situation.all_modes:
         if (mode.peak_a is not None or mode.peak_w is not None) and mode.peak_s is None:
@@ -321,7 +320,7 @@ def _missing(situation: Situation) -> Iterator[str]:
 def inverter(situation: Situation) -> Iterator[Finding]:
     """An inverter's outlet is as dangerous as the wall's."""
     for i, stage in enumerate(situation.case.path):
-        if isinstance(stage, Converter) and stage.topology == "inverter":
+        if isinstance(stage, Holding) and stage.alternating:
             yield Finding(
                 "mains",
                 "care",

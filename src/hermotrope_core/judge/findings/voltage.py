@@ -13,7 +13,6 @@ from hermotrope_core.judge.findings.looks import in_turn, level_in, named
 from hermotrope_core.judge.findings.rule import FULL, LOADED, Basis, rule
 from hermotrope_core.judge.overdrive import overdrive
 from hermotrope_core.kinds.effects import CAUSE_WORDS
-from hermotrope_core.kinds.stages import Converter, Diode
 from hermotrope_core.parts.craft import NEAR_SHARE, REST_A
 from hermotrope_core.plan.case import Case, Mode, maybe, number
 from hermotrope_core.values.figures import both, figure
@@ -263,7 +262,7 @@ def set_point_near_limit(situation: Situation) -> Iterator[Finding]:
     """An adjustable output set so close under what the device stands that the knob's own error reaches it."""
     held = situation.circuit.holders[-1].stage if situation.circuit.holders else -1
     stage = situation.case.path[held] if held >= 0 else None
-    if not isinstance(stage, Converter) or stage.topology not in ("buck", "boost", "buck-boost"):
+    if stage is None or not stage.set_by_hand:
         return
     supply, have = situation.case.device.supply, situation.unloaded[-1]
     limit = maybe(supply.max_v) or maybe(supply.absolute_max_v)
@@ -291,13 +290,13 @@ def diode_at_rest(situation: Situation) -> Iterator[Finding]:
     """Series diodes that hold the volts down only while current flows: at rest they drop little."""
     case, limit = situation.case, maybe(situation.case.device.supply.max_v)
     last = situation.circuit.holders[-1].stage if situation.circuit.holders else -1
-    diodes = [(i, stage) for i, stage in enumerate(case.path) if i > last and isinstance(stage, Diode)]
+    diodes = [(i, stage) for i, stage in enumerate(case.path) if i > last and stage.ONE_WAY]
     rests = "electronics" in case.device.traits or any(
         look.at.inlet_a < REST_A for look in situation.looks if look.soc >= 1.0
     )
     if not diodes or limit is None or not rests:
         return
-    drop = sum(number(stage.forward_v) * stage.count for _, stage in diodes)
+    drop = sum(stage.drop_v for _, stage in diodes)
     have = situation.unloaded[-1] + drop
     if above(have, limit):
         yield Finding(
