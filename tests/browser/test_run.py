@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
-from hermotrope_core.plan.case import number
+from hermotrope_core.values.known import number
 from tests.browser.base import BrowserTest
 from tests.support import case
 

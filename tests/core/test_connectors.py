@@ -5,8 +5,8 @@ from __future__ import annotations
 from django.test import SimpleTestCase
 
 from hermotrope.drawings.barrel import UNITS_PER_MM, end_view
+from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.know.connectors import barrel_advice, is_usual, look_alikes
-from hermotrope_core.plan.case import Connector
 
 
 class Barrels(SimpleTestCase):

@@ -13,8 +13,8 @@ from hermotrope_core.judge.cures import BOARDS, converter_change, converter_for,
 from hermotrope_core.judge.findings import check
 from hermotrope_core.kinds.stages import Converter, Fuse
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import number
 from hermotrope_core.plan.document import case_from
+from hermotrope_core.values.known import number
 from tests.support import case, tree
 
 PREVENTED = {

@@ -14,8 +14,9 @@ from hermotrope_core.fit import compare, fit, fitted, shares_of_runtime
 from hermotrope_core.fit.result import Z90, Found
 from hermotrope_core.fit.runlog import Column, RunLog, clean
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, number, planned
+from hermotrope_core.plan.case import Case, planned
 from hermotrope_core.plan.document import case_from
+from hermotrope_core.values.known import number
 from tests.support import case, golden, tree
 
 ALL: tuple[Column, ...] = ("pack_v", "pack_a", "inlet_v", "inlet_a")

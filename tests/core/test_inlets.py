@@ -11,7 +11,8 @@ from hermotrope_core.kinds.inlets import CellBay, Connector, PinReading
 from hermotrope_core.know.bank import Plug, attempt, fed_from
 from hermotrope_core.know.bay import BayError, in_series, plan_of
 from hermotrope_core.know.pins import nets_of
-from hermotrope_core.plan.case import Port, Profile, RegulatedOutput, Source, planned
+from hermotrope_core.plan.case import planned
+from hermotrope_core.plan.source import Port, Profile, RegulatedOutput, Source
 from tests.support import case
 
 

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hermotrope_core.know.label import Decoded, LabelError, decode
-from hermotrope_core.plan.case import number
+from hermotrope_core.values.known import number
 
 # label, kind, chemistry, cells in series, Ah, how many doubts, a word one of them must hold
 READ: list[tuple[str, str, str, int, float, int, str]] = [

@@ -22,8 +22,9 @@ from hermotrope_core.match.rank import WISHES
 from hermotrope_core.match.request import Request, read_request
 from hermotrope_core.match.search import Limits, Matched, search
 from hermotrope_core.parts.wire import PARTS, safe_amps
-from hermotrope_core.plan.case import Code, number
+from hermotrope_core.plan.codes import Code
 from hermotrope_core.plan.document import CaseError, case_from
+from hermotrope_core.values.known import number
 from tests.shelves import request
 from tests.support import golden
 

@@ -8,7 +8,7 @@ from django.test import SimpleTestCase
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import check
-from hermotrope_core.plan.case import Code
+from hermotrope_core.plan.codes import Code
 from hermotrope_core.plan.document import case_from
 from tests.support import put, tree
 

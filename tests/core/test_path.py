@@ -15,11 +15,13 @@ from hermotrope_core.judge.cautions import CATALOGUE, cautions, stops
 from hermotrope_core.judge.choose import AREAS, NoChoice, choose, fuse_margins, lead_margins
 from hermotrope_core.judge.findings import check
 from hermotrope_core.judge.placement import problem, spots
+from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Lead
 from hermotrope_core.know.adapters import chains
 from hermotrope_core.know.joints import gaps, lead_to_make
-from hermotrope_core.plan.case import Case, Connector, number
+from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from
+from hermotrope_core.values.known import number
 from tests.support import case, tree
 
 PREVENTED = {"no-fuse", "fuse-over-wire", "fuse-under-load", "wire-drop", "wire-hot"}

@@ -24,10 +24,10 @@ from hermotrope_core.hours.night import ahead, through_the_night, turned
 from hermotrope_core.hours.ran import judged_run, taken
 from hermotrope_core.hours.sums import simple_sums
 from hermotrope_core.hours.swap import cautious_lasts, field_warnings, handover, recharge_seconds, swap_plan
-from hermotrope_core.plan.case import number
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.values import clock
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import number
 from tests.support import case
 
 MOUNT, LAMP, BANK = "hide-mount-on-tool-pack", "moth-lamp-on-lead-acid", "warden-receiver-on-bank"

@@ -9,8 +9,8 @@ from hermotrope.bench import actions
 from hermotrope.bench.edits import edit, with_trait
 from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError, parse_table, show_table
-from hermotrope_core.plan.case import number
 from hermotrope_core.plan.document import CaseError
+from hermotrope_core.values.known import number
 from tests.support import case
 
 

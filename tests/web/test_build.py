@@ -16,7 +16,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import check
 from hermotrope_core.kinds.stages import Fuse, Lead, Switch
-from hermotrope_core.plan.case import number
+from hermotrope_core.values.known import number
 from tests.support import case
 
 

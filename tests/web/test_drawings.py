@@ -17,7 +17,8 @@ from hermotrope.drawings.scale import BOTTOM, TOP, supply_scale
 from hermotrope.drawings.strip import small_line
 from hermotrope.drawings.window import window_gauge
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.plan.case import Case, Connector, planned
+from hermotrope_core.kinds.inlets import Connector
+from hermotrope_core.plan.case import Case, planned
 from hermotrope_core.plan.document import case_from
 from hermotrope_core.prove import gates
 from hermotrope_core.values.figures import figure, reach, stated

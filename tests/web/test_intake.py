@@ -8,8 +8,8 @@ from django.test import TestCase
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
-from hermotrope_core.plan.case import Known, number
 from hermotrope_core.plan.document import case_from
+from hermotrope_core.values.known import Known, number
 from tests.support import tree
 
 HTMX = {"HX-Request": "true"}

@@ -14,8 +14,8 @@ from hermotrope.bench import actions, matching
 from hermotrope.bench.models import Conversion
 from hermotrope.shelf.models import Item
 from hermotrope_core.match.request import WISHES
-from hermotrope_core.plan.case import number
 from hermotrope_core.plan.document import case_from
+from hermotrope_core.values.known import number
 from tests.support import case, tree
 
 

@@ -22,10 +22,11 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import mapping_of
 from hermotrope.proving.models import Photo, ReadingRow, RunLogRow
 from hermotrope_core.circuit.simulate import samples
-from hermotrope_core.plan.case import Case, number, planned
+from hermotrope_core.plan.case import Case, planned
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.prove import StandIn
 from hermotrope_core.tell.record import read_record, write_record
+from hermotrope_core.values.known import number
 from tests.support import case
 
 

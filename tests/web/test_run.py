@@ -20,9 +20,12 @@ from hermotrope.bench.models import Conversion
 from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.estimate import QUICK_DRAWS, Range, estimate
-from hermotrope_core.plan.case import Case, Device, Duty, Supply, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Device, Supply
+from hermotrope_core.plan.duty import Duty
 from hermotrope_core.values.clock import clock_time
 from hermotrope_core.values.figures import duration, span
+from hermotrope_core.values.known import number
 from tests.support import case, tree
 
 MOUNT = "hide-mount-on-tool-pack"

@@ -20,8 +20,8 @@ from hermotrope.shelf import actions, starter
 from hermotrope.shelf.models import ImportDraft, Item
 from hermotrope.shelf.parts import part_from, part_tree
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Source
 from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.source import Source
 from tests.support import case
 
 HTMX = {"HX-Request": "true"}

@@ -19,8 +19,11 @@ from django.dispatch import Signal
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion, Revision
 from hermotrope_core.kinds.stages import Stage
-from hermotrope_core.plan.case import FORMAT, Case, Conditions, Device, Duty, Mode, Segment, Source
+from hermotrope_core.plan.case import FORMAT, Case
+from hermotrope_core.plan.device import Device, Mode
 from hermotrope_core.plan.document import CaseError, case_from, tree_of
+from hermotrope_core.plan.duty import Conditions, Duty, Segment
+from hermotrope_core.plan.source import Source
 
 Patch = Sequence[dict[str, Any]]
 changed = Signal()

@@ -15,11 +15,12 @@ from hermotrope_core.hours.heat import HAND_HOT_C, part_heats
 from hermotrope_core.hours.standing import switch_places
 from hermotrope_core.judge.cautions import cautions, stops
 from hermotrope_core.judge.choose import fuse_margins, lead_margins
+from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.kinds.lead import as_lead
 from hermotrope_core.know.adapters import Named, chains
 from hermotrope_core.know.joints import WIRED, Gap, centres_differ, gaps, lead_to_make
 from hermotrope_core.parts.wire import FUSE_MARGIN
-from hermotrope_core.plan.case import Case, Connector
+from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import duration, figure
 
 DELIBERATE = {

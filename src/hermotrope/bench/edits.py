@@ -9,8 +9,10 @@ import msgspec
 
 from hermotrope.entry.connectors import as_connector
 from hermotrope.entry.typed import Edit, EditError, change_at
-from hermotrope_core.plan.case import USES, Case, Mode, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import USES, Mode
 from hermotrope_core.plan.document import tree_of
+from hermotrope_core.values.known import maybe, number
 
 
 def edit(case: Case, place: str, text: str, known_by: str = "") -> Edit:

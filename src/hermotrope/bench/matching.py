@@ -18,7 +18,8 @@ from hermotrope_core.match.search import Limits, Matched, Stopped, search
 from hermotrope_core.match.shelf import Pack, Part, Shelf
 from hermotrope_core.match.whatif import what_if
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, Source
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.source import Source
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.quantity import QuantityError, parse, parse_field
 

@@ -11,7 +11,10 @@ from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, Row, 
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.know.measure import HELPERS, helpers_for
-from hermotrope_core.plan.case import USES, Case, Mode, Source, Trait, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import USES, Mode, Trait
+from hermotrope_core.plan.source import Source
+from hermotrope_core.values.known import maybe, number
 from hermotrope_core.values.quantity import show
 
 USE_WORDS: dict[Trait, str] = {

@@ -12,7 +12,8 @@ from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import KINDS
 from hermotrope_core.judge.cures import fitted
 from hermotrope_core.judge.placement import problem, spots
-from hermotrope_core.plan.case import Case, Source
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.source import Source
 
 MOST_TRAY = 60
 HOLDS_AWAKE = "the keep-alive load behind it needs it: move that first"

@@ -29,9 +29,11 @@ from hermotrope_core.match.judge import DEVICE_CODES
 from hermotrope_core.match.request import Request
 from hermotrope_core.match.search import search
 from hermotrope_core.match.shelf import Pack, Part, Shelf
-from hermotrope_core.plan.case import Case, Source, number, planned
+from hermotrope_core.plan.case import Case, planned
+from hermotrope_core.plan.source import Source
 from hermotrope_core.values.clock import clock_time, days_later
 from hermotrope_core.values.figures import digits, duration, figure, span
+from hermotrope_core.values.known import number
 from hermotrope_core.values.quantity import QuantityError, parse
 
 MOST_OVERLAID = 4

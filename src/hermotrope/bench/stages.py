@@ -10,7 +10,8 @@ from hermotrope_core.judge.cures import converter_for, fuse_for, keep_alive_chan
 from hermotrope_core.kinds.stage import Wanted
 from hermotrope_core.kinds.stages import Stage, kind_named
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import maybe, number
 
 FALLBACK_V, FALLBACK_FLAT_V = 12.0, 10.0
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
+from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.know.connectors import barrel_advice
-from hermotrope_core.plan.case import Connector, maybe
+from hermotrope_core.values.known import maybe
 
 UNITS_PER_MM = 12.0
 PLAIN = {"centre-positive": ("+", "−"), "centre-negative": ("−", "+")}

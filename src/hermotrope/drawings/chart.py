@@ -8,7 +8,7 @@ from hermotrope_core.circuit.discharge import Mark, Run
 from hermotrope_core.circuit.estimate import Range
 from hermotrope_core.circuit.point import Draw, draw_of, mode_demand, point
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.plan.case import maybe
+from hermotrope_core.values.known import maybe
 
 MOST_POINTS = 3000
 LEAP_POINTS = 60

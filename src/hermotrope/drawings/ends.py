@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.kinds.inlets import fixed_by_standard, knows_sign
-from hermotrope_core.plan.case import Connector, ConnectorKind
+from hermotrope_core.kinds.inlets import Connector, ConnectorKind, fixed_by_standard, knows_sign
 
 
 class Contact(msgspec.Struct, frozen=True):

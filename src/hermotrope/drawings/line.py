@@ -15,11 +15,12 @@ from hermotrope_core.circuit.point import Point
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import LEVELS, Finding
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.kinds.inlets import KIND_WORDS
+from hermotrope_core.kinds.inlets import KIND_WORDS, Connector
 from hermotrope_core.kinds.stages import Converter
-from hermotrope_core.plan.case import Case, Connector, number
-from hermotrope_core.plan.case import maybe as maybe_number
+from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import figure, stated
+from hermotrope_core.values.known import maybe as maybe_number
+from hermotrope_core.values.known import number
 
 WIDTH = 1236.0
 SOURCE_LEFT, SOURCE_WIDTH = 28.0, 104.0

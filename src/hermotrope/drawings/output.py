@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import msgspec
 
 from hermotrope.drawings.numbers import ticks
-from hermotrope_core.plan.case import Device, maybe
+from hermotrope_core.plan.device import Device
+from hermotrope_core.values.known import maybe
 
 WIDTH, HEIGHT = 330.0, 150.0
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 12.0, 12.0, 26.0

@@ -6,10 +6,11 @@ from math import cos, radians, sin
 
 import msgspec
 
+from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.know.connectors import pin_names
 from hermotrope_core.know.pins import FULL_CIRCLE, Nets, nets_of, pin_angles
-from hermotrope_core.plan.case import Connector, maybe
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import maybe
 
 RING, NUMBER_RING = 45.0, 73.0
 WORDS = {"plus": "+", "minus": "−", "other": "~", "silent": "·", "unknown": "?"}

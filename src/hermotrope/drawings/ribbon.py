@@ -7,9 +7,11 @@ import msgspec
 from hermotrope.drawings import letters
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.duty_sums import duty_sums
-from hermotrope_core.plan.case import Case, number, rated_watts
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import rated_watts
 from hermotrope_core.values.clock import clock_time
 from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.known import number
 
 WIDTH, HEIGHT = 820.0, 74.0
 TOP, BOTTOM = 8.0, 50.0

@@ -10,8 +10,9 @@ import msgspec
 from hermotrope.drawings.numbers import step, ticks
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, maybe, number
+from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import digits, figure, reach, stated
+from hermotrope_core.values.known import maybe, number
 
 WIDTH, HEIGHT = 340.0, 420.0
 TOP, BOTTOM = 18.0, 388.0

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import msgspec
 
 from hermotrope_core.judge.findings import Finding
-from hermotrope_core.plan.case import Case, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import number
 
 LEFT, RIGHT = 44.0, 496.0
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.know.bank import Plug, Trial
-from hermotrope_core.plan.case import Port, number
+from hermotrope_core.plan.source import Port
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import number
 
 WIDTH, LEFT, RIGHT = 560.0, 70.0, 26.0
 TRACK, GAP, TOP = 58.0, 30.0, 20.0

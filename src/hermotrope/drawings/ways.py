@@ -13,8 +13,9 @@ from hermotrope.drawings.scale import ends_of, inlet_span, pack_span
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.match.rank import Term
-from hermotrope_core.plan.case import Supply, maybe
+from hermotrope_core.plan.device import Supply
 from hermotrope_core.values.figures import digits, duration, reach
+from hermotrope_core.values.known import maybe
 
 SMALL_HEIGHT = 84.0
 SMALL_FROM, SMALL_TO = 0.55, 1.5

@@ -8,10 +8,11 @@ import msgspec
 
 from hermotrope.drawings.letters import lines
 from hermotrope_core.circuit.point import full_volts
-from hermotrope_core.kinds.inlets import KIND_WORDS
+from hermotrope_core.kinds.inlets import KIND_WORDS, Connector
 from hermotrope_core.know.connectors import contacts_of
-from hermotrope_core.plan.case import Case, Connector, number
+from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import reach
+from hermotrope_core.values.known import number
 
 TOP, BOTTOM = 96.0, 176.0
 """Where the plus and the minus conductor lie."""

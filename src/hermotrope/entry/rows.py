@@ -7,12 +7,13 @@ from collections.abc import Sequence
 import msgspec
 
 from hermotrope.entry.typed import FLAGS, KNOWN_BY, TABLES, shown
-from hermotrope_core.kinds.inlets import KIND_WORDS, fixed_by_standard, mains_like
+from hermotrope_core.kinds.inlets import KIND_WORDS, Connector, fixed_by_standard, mains_like
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
-from hermotrope_core.plan.case import Connector, Known, Mode, Value
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.document import WHOLE_NUMBERS
 from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.known import Known, Value
 from hermotrope_core.values.quantity import EXAMPLES
 
 YES_NO = (("yes", "yes"), ("no", "no"))

@@ -8,9 +8,9 @@ from typing import Any, NamedTuple
 import jsonpointer
 
 from hermotrope_core.know.intake import replaced_note
-from hermotrope_core.plan.case import Number, Value, number
 from hermotrope_core.plan.document import WHOLE_NUMBERS
 from hermotrope_core.values.fields import FIELDS, Field
+from hermotrope_core.values.known import Number, Value, number
 from hermotrope_core.values.quantity import QuantityError, parse, parse_field, show
 
 FLAGS = {

@@ -9,8 +9,8 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.models import PartMark
 from hermotrope.shelf.models import Item
 from hermotrope_core.build import PartLine, parts_list
-from hermotrope_core.plan.case import maybe
 from hermotrope_core.values.figures import duration
+from hermotrope_core.values.known import maybe
 
 
 def parts_context(conversion: Conversion) -> dict[str, Any]:

@@ -19,12 +19,13 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.fit import Fit, Found, compare, fit, fitted, shares_of_runtime
 from hermotrope_core.fit.result import Z90
 from hermotrope_core.fit.runlog import RunLog
-from hermotrope_core.plan.case import Case, at_temperature, number
+from hermotrope_core.plan.case import Case, at_temperature
 from hermotrope_core.plan.spread import MEASURED_SPREAD
 from hermotrope_core.prove.judge import written
 from hermotrope_core.tell.record import LogMapping
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import digits, duration, figure
+from hermotrope_core.values.known import number
 from hermotrope_core.values.quantity import show
 
 COLUMN_WORDS = {

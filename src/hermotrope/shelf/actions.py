@@ -18,8 +18,9 @@ from hermotrope.entry.typed import change_at
 from hermotrope.formats.shelf_file import COLUMNS
 from hermotrope.shelf.models import COLUMN_FACTS, ImportDraft, Item
 from hermotrope.shelf.parts import item_groups, part_from, part_tree
-from hermotrope_core.plan.case import Source, maybe
 from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.source import Source
+from hermotrope_core.values.known import maybe
 from hermotrope_core.values.quantity import QuantityError, parse
 
 

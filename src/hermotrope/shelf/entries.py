@@ -7,8 +7,10 @@ from typing import Any
 from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import span
 from hermotrope_core.circuit.point import rated_wh
-from hermotrope_core.plan.case import Case, Source, maybe
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.source import Source
 from hermotrope_core.values.figures import figure, reach
+from hermotrope_core.values.known import maybe
 
 
 def pack_groups(case: Case) -> list[tuple[str, list[dict[str, Any]]]]:

@@ -9,8 +9,8 @@ from django.core.validators import MinValueValidator
 from django.db import models
 
 from hermotrope.shelf.parts import KINDS, Part, certainty, part_from, summary
-from hermotrope_core.plan.case import Source
 from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.source import Source
 
 COLUMN_FACTS = ("price", "mass_g", "recharge_h")
 """Facts of a pack that the shelf keeps in columns, to sort and filter by."""

@@ -12,9 +12,10 @@ from hermotrope_core.kinds.lead import as_lead
 from hermotrope_core.kinds.stages import Converter, Stage, kind_named
 from hermotrope_core.know.joints import BARE, live_end
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Source, maybe, number
 from hermotrope_core.plan.document import CaseError, refusal
+from hermotrope_core.plan.source import Source
 from hermotrope_core.values.figures import figure, reach, stated
+from hermotrope_core.values.known import maybe, number
 
 KINDS = {
     "source": "Packs and banks",

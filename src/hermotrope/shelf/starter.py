@@ -9,7 +9,9 @@ from typing import Any
 import msgspec
 
 from hermotrope_core.kinds.stages import Stage
-from hermotrope_core.plan.case import Conditions, Device, Duty, Source
+from hermotrope_core.plan.device import Device
+from hermotrope_core.plan.duty import Conditions, Duty
+from hermotrope_core.plan.source import Source
 
 DATA = Path(__file__).parent / "data"
 

@@ -7,7 +7,8 @@ from typing import Any
 
 from hermotrope.drawings.trial import trial_view
 from hermotrope_core.know.bank import Plug, attempt
-from hermotrope_core.plan.case import Port, Source, number
+from hermotrope_core.plan.source import Port, Source
+from hermotrope_core.values.known import number
 from hermotrope_core.values.quantity import QuantityError, parse, show
 
 SECONDS = 120.0

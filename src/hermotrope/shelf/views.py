@@ -24,8 +24,8 @@ from hermotrope.shelf.trial import trial_context
 from hermotrope_core.know.bank import ports_of
 from hermotrope_core.know.label import Decoded, LabelError, decode
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Source
 from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.source import Source
 
 SHOWN = 120
 PREVIEWED = 200

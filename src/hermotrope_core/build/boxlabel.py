@@ -12,8 +12,9 @@ from hermotrope_core.know.pins import nets_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.parts.wire import FUSE_MARGIN
-from hermotrope_core.plan.case import Source, maybe, number
+from hermotrope_core.plan.source import Source
 from hermotrope_core.values.figures import digits, figure
+from hermotrope_core.values.known import maybe, number
 
 
 class BoxLabel(msgspec.Struct, frozen=True):

@@ -5,7 +5,8 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.kinds.lead import as_lead, leads_of
-from hermotrope_core.plan.case import Case, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import number
 
 ALLOW_MM = 20.0
 """Added to each conductor for its two joints."""

@@ -12,8 +12,9 @@ from hermotrope_core.kinds.stages import (
 from hermotrope_core.know.bay import BayError, dummy_size, plan_of
 from hermotrope_core.know.connectors import connector_words
 from hermotrope_core.know.joints import gaps, lead_to_make
-from hermotrope_core.plan.case import Case, maybe, number
+from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import stated
+from hermotrope_core.values.known import maybe, number
 
 BARE_ENDS = ("terminals", "leads")
 MAINS_CORD = ("Mains cord", "as bought, with a mark of approval: nobody makes one")

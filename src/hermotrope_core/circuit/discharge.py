@@ -9,16 +9,18 @@ flow (`_Run._leap`), so a pulse once a minute for a year costs no more than an h
 
 from __future__ import annotations
 
-from itertools import chain, pairwise
+from collections.abc import Sequence
+from itertools import pairwise
 from math import inf, sqrt
 
 import msgspec
 
-from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, falls_at, inverse, last_emf
+from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, descend, falls_at, inverse, last_emf
 from hermotrope_core.circuit.point import Circuit, Draw, circuit_of, draw_of, mode_demand, point
 from hermotrope_core.kinds.effects import Cause, Demand
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import maybe
 
 MARK_SOC = 0.02
 """Largest change of charge between two marks, when marks are kept."""
@@ -89,6 +91,24 @@ def _laws(draw: Draw, demand: Demand) -> list[tuple[float, ModeLaw]]:
     return [(until, law), *(_laws(draw.falls_to, demand) if draw.falls_to else ())]
 
 
+def off_after(low: Sequence[bool], turns: list[tuple[int, float]], delay_s: float, *, once: bool) -> float:
+    """Seconds until a bank has been loaded too lightly for its whole delay; inf if that never happens.
+
+    `low` says for each mode whether it is too light; `turns` are modes by index with their seconds, `once` or
+    over and over.
+    """
+    if all(low[mode] for mode, _ in turns):
+        return delay_s if not once or sum(lasts for _, lasts in turns) > delay_s else inf
+    time = since = 0.0
+    for mode, lasts in turns * (1 if once else 2):
+        time += lasts
+        if not low[mode]:
+            since = time
+        elif time - since > delay_s:
+            return since + delay_s
+    return inf
+
+
 class _Run:
     """The state while a run is followed: time, charge, energies, and the thresholds of each mode."""
 
@@ -104,27 +124,14 @@ class _Run:
             self.laws.append(_laws(draw, mode_demand(mode)))
             emf, cause = last_emf(draw)
             self.stops.append((inverse(circuit.emf_by_soc, emf), cause))
-        order = {name: i for i, name in enumerate(self.names)}
-        self.segments: list[tuple[int, float]] = []
-        for segment in case.duty.repeat:
-            mode_index, lasts = order[segment.mode], number(segment.seconds)
-            if self.segments and self.segments[-1][0] == mode_index:
-                self.segments[-1] = (mode_index, self.segments[-1][1] + lasts)
-            else:
-                self.segments.append((mode_index, lasts))
-        if (
-            len(self.segments) > 1
-            and self.segments[0][0] == self.segments[-1][0]
-            and len({m for m, _ in self.segments}) == 1
-        ):
-            self.segments = [(self.segments[0][0], sum(t for _, t in self.segments))]
+        self.segments = [(self.names.index(mode), lasts) for mode, lasts in case.duty.turns()]
         self.cycle_s = sum(t for _, t in self.segments)
         self.once = case.duty.once
         self.floor = circuit.reserve_soc
         self.soc = circuit.start_soc
         self.time = self.source_j = self.device_j = self.drawn_as = 0.0
         self.marks: list[Mark] | None = [] if keep_marks else None
-        self.pieces = self._pieces()
+        self.pieces: list[Piece] = []
         self.here = 0
         self.stepped = -1
         """Piece in which too few cycles are left for a leap."""
@@ -136,16 +143,15 @@ class _Run:
         """Spans of charge without a kink in any mode, descending."""
         table = self.circuit.emf_by_soc
         cuts = [s for s, _ in table]
-        for until, law in chain.from_iterable(self.laws):
-            cuts.append(until)
-            if law.q:
-                cuts.append(inverse(table, law.rated_emf()))
+        for laws in self.laws:
+            for until, law in laws:
+                cuts.append(until)
+                if law.q:
+                    cuts.append(inverse(table, law.rated_emf()))
         if self.marks is not None:
             cuts += [i * MARK_SOC for i in range(1, int(1 / MARK_SOC))]
         floor, top = self.floor, self.soc
-        if top <= floor:
-            return []
-        ladder = sorted({floor, top, *(s for s in cuts if floor < s < top)})
+        ladder = [floor, *sorted({s for s in cuts if floor < s < top}), top]
         pieces, i, last = [], 0, len(table) - 1
         for low, high in pairwise(ladder):
             while i < last and table[i + 1][0] <= low:
@@ -164,28 +170,21 @@ class _Run:
         least = maybe(port.output_min_current_a) if port else None
         if port is None or least is None:
             return inf
-        delay = port.sleeps_after_s
         low = [draw.demand is not None and draw.port_a < least for draw in self.draws]
-        if all(low[mode] for mode, _ in self.segments):
-            return delay if not self.once or self.cycle_s > delay else inf
-        time = since = 0.0
-        for mode, lasts in self.segments * (1 if self.once else 2):
-            time += lasts
-            if not low[mode]:
-                since = time
-            elif time - since > delay:
-                return since + delay
-        return inf
+        return off_after(low, self.segments, port.sleeps_after_s, once=self.once)
 
     def follow(self) -> Run:
         full = self.circuit.emf(self.soc)
         draws = any(not laws or laws[0][1].amps(full) > 0.0 for laws in self.laws)
         if not draws and not self.once:
             raise NeverEnds("the duty draws nothing from the pack, so it never ends")
-        if not self.pieces:
+        if self.soc <= self.floor:
             first = self.segments[0][0]
-            return self._end(self._refused(first) or ("reserve" if self.floor > 0.0 else "empty"), first)
+            return self._end(self._refused(first) or self._floor_cause(), first)
         for_ever = len(self.segments) == 1 and not self.once
+        if for_ever and (ended := self._steady(self.segments[0][0])):
+            return ended
+        self.pieces = self._pieces()
         while True:
             if len(self.segments) > 1 and not self.once:
                 self._leap()
@@ -198,6 +197,21 @@ class _Run:
                     return self._end(cause, mode)
             if self.once:
                 return self._end("programme over", self.segments[-1][0])
+
+    def _steady(self, mode: int) -> Run | None:
+        """One mode all the time, where nothing but its charge ends it; None where it must be followed."""
+        stop, cause = self.stops[mode]
+        if self.marks is not None or self.off_s < inf or len(self.laws[mode]) != 1 or self._refused(mode):
+            return None
+        fall = descend(self.laws[mode][0][1], self.circuit.emf_by_soc, self.soc, max(stop, self.floor))
+        if fall is None:
+            return None
+        self.time, self.soc = fall.seconds, fall.soc
+        self.source_j, self.device_j, self.drawn_as = fall.source_j, fall.device_j, fall.coulombs
+        return self._end(cause if stop >= self.floor else self._floor_cause(), mode)
+
+    def _floor_cause(self) -> Cause:
+        return "reserve" if self.floor > 0.0 else "empty"
 
     def _end(self, cause: Cause, mode: int) -> Run:
         if self.marks is not None:
@@ -253,7 +267,7 @@ class _Run:
                 return self.stops[index][1]
             self.here += 1
             if self.here == len(self.pieces):
-                return "reserve" if self.floor > 0.0 else "empty"
+                return self._floor_cause()
             if self.marks is not None:
                 self.marks.append(Mark(self.time, self.soc, index))
             before, span = span, self.spans.get((index, self.here)) or self._span(index)

@@ -14,11 +14,12 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from hermotrope_core.circuit.discharge import GAUSS, NeverEnds
+from hermotrope_core.circuit.discharge import GAUSS, NeverEnds, off_after
 from hermotrope_core.circuit.point import Circuit, Stretch, circuit_of, mode_demand
 from hermotrope_core.kinds.effects import CAUSES, Cause, Holder
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import maybe, number
 
 Array = np.ndarray[Any, np.dtype[np.float64]]
 Factors = dict[str, Array]
@@ -305,13 +306,7 @@ def runs(case: Case, factors: Factors, n: int) -> Runs:
         raise NeverEnds("a wall adapter does not run empty: it lasts as long as the mains")
     bundle = _Bundle(case, factors, n, circuit_of(case))
     order = {mode.name: i for i, mode in enumerate(case.duty_modes())}
-    turns: list[tuple[int, float]] = []
-    for segment in case.duty.repeat:
-        mode, lasts = order[segment.mode], number(segment.seconds)
-        if turns and turns[-1][0] == mode:
-            turns[-1] = (mode, turns[-1][1] + lasts)
-        else:
-            turns.append((mode, lasts))
+    turns = [(order[mode], lasts) for mode, lasts in case.duty.turns()]
     front = bundle.front(turns)
     times, cause = (_stepped if len(front.laws) > 1 else _steady)(front, bundle.circuit, turns)
     off = _off_times(bundle, turns)
@@ -437,21 +432,8 @@ def _off_times(bundle: _Bundle, turns: list[tuple[int, float]]) -> Array:
     low = np.array([law.port_a < least for law in bundle.laws])
     for pattern in np.unique(low.T, axis=0):
         here = (pattern == low.T).all(axis=1)
-        off[here] = _off_time(list(pattern), turns, delay, once=bundle.case.duty.once)
+        off[here] = off_after(list(pattern), turns, delay, once=bundle.case.duty.once)
     return off
-
-
-def _off_time(low: list[bool], turns: list[tuple[int, float]], delay: float, *, once: bool) -> float:
-    if all(low[mode] for mode, _ in turns):
-        return delay if not once or sum(lasts for _, lasts in turns) > delay else float("inf")
-    time = since = 0.0
-    for mode, lasts in turns * (1 if once else 2):
-        time += lasts
-        if not low[mode]:
-            since = time
-        elif time - since > delay:
-            return since + delay
-    return float("inf")
 
 
 def _amps(volts: float, ohm: Array, kind: str, value: Array) -> tuple[Array, np.ndarray[Any, np.dtype[np.bool_]]]:

@@ -23,8 +23,8 @@ from hermotrope_core.circuit.point import (
     mode_demand,
 )
 from hermotrope_core.kinds.effects import Holder
-from hermotrope_core.plan.case import Case, number
-from hermotrope_core.values.known import Table, maybe
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import Table, maybe, number
 
 EDGE_S = 1e-3
 """Modes change within this time, seconds."""

@@ -12,10 +12,12 @@ import msgspec
 
 from hermotrope_core.circuit.point import Circuit, Draw, section_amps
 from hermotrope_core.kinds.effects import CAUSES, Cause, Demand
-from hermotrope_core.plan.case import Table
+from hermotrope_core.values.known import Table
 
 HALLEY_CLOSE = 1e-5
 """Relative change of the current whose cube is below the rounding of a float."""
+FLAT = 1e-9
+"""Where the EMF rises by less than this share over a piece it counts as constant there."""
 NO_TERMS = (0.0, 0.0, 0.0, 0.0)
 
 
@@ -183,7 +185,7 @@ class Span:
         emf = piece.emf0 + piece.slope * (self.bound - piece.soc0)
         amps = law.amps(emf)
         rise = piece.slope * (piece.high - piece.low)
-        self.flat = law.current is not None or rise < 1e-9 * emf or amps == 0.0
+        self.flat = law.current is not None or rise < FLAT * emf or amps == 0.0
         self.q = self.scale = 0.0
         if not self.flat:
             self.q = law.q and self._peukert(law.q)
@@ -285,6 +287,61 @@ class Span:
             coulombs, source = self.scale * (charge1 - charge0), self.scale * (source1 - source0)
             inlet = law.p * seconds + law.load * law.lin * self.scale * (square1 - square0)
         return source, inlet if law.device_w is None else law.device_w * seconds, coulombs
+
+
+class Fall(msgspec.Struct, frozen=True, gc=False):
+    """What passed while one mode ran on: seconds, joules from the terminals, joules into the device, coulombs."""
+
+    seconds: float
+    source_j: float
+    device_j: float
+    coulombs: float
+    soc: float
+    """The charge that is left then."""
+
+
+def descend(law: ModeLaw, table: Table, start: float, bottom: float) -> Fall | None:
+    """One mode from a charge down to another, along the EMF's table (charge, volts), knot by knot.
+
+    The same sums as `Span` makes, without keeping any: a run of one mode is the commonest. None where it takes
+    more: a constant current, Peukert's law, a stretch on which the EMF is flat, charges outside the table.
+    """
+    if law.current is not None or law.q or law.lin <= 0.0 or not table[0][0] <= bottom < start <= table[-1][0]:
+        return None
+    lin, p, drop, load, q3600 = law.lin, law.p, law.drop, law.load, law.q3600
+    four, half, lost = 4.0 * law.ohm_total * p, (lin - law.ohm_source) * lin, p * law.ohm_source
+    seconds = source_j = squares = coulombs = scale = 0.0
+    time = charge = source = square = 0.0
+    soc1, emf1 = table[-1]
+    for soc0, emf0 in reversed(table[:-1]):
+        if soc0 < start:
+            rise, width = emf1 - emf0, soc1 - soc0
+            if rise < FLAT * emf1:
+                return None
+            slope = rise / width
+            scale = q3600 / slope
+            for soc in (start, max(soc0, bottom)) if soc1 >= start else (max(soc0, bottom),):
+                volts = emf0 + slope * (soc - soc0) - drop
+                rest = volts * volts - four
+                if volts <= 0.0 or rest < 0.0:
+                    return None
+                amps = volts / lin if load else 2.0 * p / (volts + sqrt(rest))
+                if amps <= 0.0:
+                    return None
+                before_time, before_charge, before_source, before_square = time, charge, source, square
+                square, of_log = 0.5 * amps * amps, log(amps)
+                last = 0.25 * p / square
+                time, charge = lin * of_log + last, lin * amps + p / amps
+                source = drop * charge + half * square + lost * of_log + p * last
+            seconds += scale * (before_time - time)
+            source_j += scale * (before_source - source)
+            squares += scale * (before_square - square)
+            coulombs += scale * (before_charge - charge)
+            if soc0 <= bottom:
+                break
+        soc1, emf1 = soc0, emf0
+    inlet_j = p * seconds + load * lin * squares
+    return Fall(seconds, source_j, inlet_j if law.device_w is None else law.device_w * seconds, coulombs, bottom)
 
 
 def falls_at(draw: Draw) -> float:

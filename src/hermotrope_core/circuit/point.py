@@ -15,8 +15,11 @@ import msgspec
 from hermotrope_core.kinds.effects import CAUSES, Cause, Demand, Element, Holder, Station, efficiency_of
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, Mode, RegulatedOutput, Source, Table, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
+from hermotrope_core.plan.source import RegulatedOutput, Source
 from hermotrope_core.values.interpolate import at
+from hermotrope_core.values.known import Table, maybe, number
 
 
 class Stretch(msgspec.Struct, frozen=True, gc=False):
@@ -172,7 +175,8 @@ def _circuit_of(case: Case, passing: list[int], falls_to: Circuit | None, fallin
     start, reserve = maybe(source.initial_soc), maybe(source.reserve_soc)
     peukert, hours = maybe(source.peukert), maybe(source.rated_hours)
     stretches, holders = _cut(source, ohm, case.path, passing)
-    table = tuple((soc, volts * source.cells_in_series) for soc, volts in source.ocv or cell.ocv_by_soc)
+    cells = source.cells_in_series
+    table = tuple([(soc, volts * cells) for soc, volts in source.ocv or cell.ocv_by_soc])
     return Circuit(
         emf_by_soc=table,
         charge_ah=capacity * at(cell.capacity_factor_by_temperature_c, warmth) * (1.0 if health is None else health),

@@ -20,7 +20,8 @@ from hermotrope_core.circuit.point import (
     point,
 )
 from hermotrope_core.kinds.effects import Cause
-from hermotrope_core.plan.case import Case, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import maybe, number
 
 SHORTEST_S = 1e-9
 

@@ -24,7 +24,10 @@ from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.stages import Lead
 from hermotrope_core.parts.chemistry import CHEMISTRIES, Chemistry
 from hermotrope_core.parts.wire import safe_amps, warm_share
-from hermotrope_core.plan.case import Case, Mode, Source, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
+from hermotrope_core.plan.source import Source
+from hermotrope_core.values.known import maybe, number
 
 LOW_SOC = 0.2
 """Charge at which limits are judged beside full: nearly empty, when currents are highest."""

@@ -14,10 +14,12 @@ from hermotrope_core.fit.result import Found, judged
 from hermotrope_core.fit.runlog import Array
 from hermotrope_core.fit.sides import Sides
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.plan.case import Case, Mode, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.spread import MEASURED_SPREAD, SPREAD, spread_of
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import number
 
 APART = 1.25
 """Two modes are told apart where their watts differ at least by this factor."""

@@ -11,8 +11,9 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.fit.result import Found, Parting, judged
 from hermotrope_core.fit.runlog import Array
 from hermotrope_core.fit.sides import Sides
-from hermotrope_core.plan.case import Case, number
+from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.spread import spread_of
+from hermotrope_core.values.known import number
 
 BLOCKS = 40
 PARTS_SHARE = 0.012

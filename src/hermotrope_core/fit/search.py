@@ -12,8 +12,9 @@ from hermotrope_core.fit.result import Fit, Found, Parting
 from hermotrope_core.fit.runlog import Array, RunLog
 from hermotrope_core.fit.sides import Sides, sides_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, number
+from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.known import number
 
 PLAUSIBLE = (0.25, 1.6)
 """A pack's capacity outside this range of its plan is not that pack."""

@@ -5,7 +5,9 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.circuit.situation import HALF_SOC, Situation
-from hermotrope_core.plan.case import Case, Mode, maybe, number, rated_watts
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode, rated_watts
+from hermotrope_core.values.known import maybe, number
 
 
 class DutySums(msgspec.Struct, frozen=True):

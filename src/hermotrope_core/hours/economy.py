@@ -7,7 +7,7 @@ import msgspec
 from hermotrope_core.circuit.point import rated_wh
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import maybe
+from hermotrope_core.values.known import maybe
 
 
 class Side(msgspec.Struct, frozen=True):

@@ -6,7 +6,7 @@ import msgspec
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
-from hermotrope_core.plan.case import number
+from hermotrope_core.values.known import number
 
 SOCS = (1.0, 0.75, 0.5, 0.25, 0.05)
 """Charges at which the heaviest mode is looked at, with the end of the run."""

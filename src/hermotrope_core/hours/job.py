@@ -9,8 +9,8 @@ import msgspec
 from hermotrope_core.circuit.discharge import Run, run
 from hermotrope_core.circuit.point import mode_demand
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.plan.case import number
 from hermotrope_core.values.interpolate import at as look_up
+from hermotrope_core.values.known import number
 
 
 class Output(msgspec.Struct, frozen=True):

@@ -14,7 +14,7 @@ from hermotrope_core.circuit.discharge import GAUSS
 from hermotrope_core.circuit.piece import ModeLaw
 from hermotrope_core.circuit.point import mode_demand
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.plan.case import number
+from hermotrope_core.values.known import number
 
 WEEK_S = 7 * 86400.0
 MONTH_S = 30 * 86400.0

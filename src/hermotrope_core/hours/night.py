@@ -13,8 +13,10 @@ import msgspec
 
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.hours.job import charge_at
-from hermotrope_core.plan.case import Case, Duty, Segment, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.duty import Duty, Segment
 from hermotrope_core.values.interpolate import at as look_up
+from hermotrope_core.values.known import number
 
 PIECE_S = 1800.0
 

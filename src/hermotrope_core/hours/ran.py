@@ -9,8 +9,10 @@ import msgspec
 from hermotrope_core.circuit.estimate import Range
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.duty_sums import duty_sums
-from hermotrope_core.plan.case import Case, Known, Mode, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.values.figures import duration, figure, span
+from hermotrope_core.values.known import Known, number
 
 FAR = 3.0
 """A run that differs by more than this factor tells of a fault rather than of a figure."""

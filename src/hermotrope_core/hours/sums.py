@@ -8,8 +8,8 @@ from hermotrope_core.circuit.discharge import NeverEnds, Run, run
 from hermotrope_core.circuit.point import rated_volts
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.duty_sums import duty_sums, inlet_volts
-from hermotrope_core.plan.case import maybe, number
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import maybe, number
 
 USUAL_SHARE = 0.8
 """The flat share that is often taken off for losses."""

@@ -12,7 +12,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.duty_sums import duty_sums
 from hermotrope_core.hours.job import charge_at
 from hermotrope_core.hours.night import ahead
-from hermotrope_core.plan.case import maybe, number
+from hermotrope_core.values.known import maybe, number
 
 MARGIN = 0.1
 """A swap is planned this share of the cautious runtime before it would end."""

@@ -17,7 +17,8 @@ from hermotrope_core.circuit.point import rated_wh
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stage import StageKind
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, Code
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.codes import Code
 
 Level = Literal["note", "care", "stop"]
 Place = Literal["source", "device", "path", "build"]

@@ -15,8 +15,9 @@ from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.kinds.lead import as_lead, leads_of
 from hermotrope_core.kinds.stages import Fuse, Lead
 from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS, fuse_opens_s
-from hermotrope_core.plan.case import MOST_STAGES, Case, maybe, number
+from hermotrope_core.plan.case import MOST_STAGES, Case
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import maybe, number
 
 AREAS = tuple(area for area, _ in PARTS.wire_safe_current_a_by_area_mm2 if area >= 0.14)
 """Copper that people buy, mm², ascending; thinner than 0.14 mm² breaks in the hand."""

@@ -21,7 +21,8 @@ from hermotrope_core.kinds.stages import CutOff as CutOffStage
 from hermotrope_core.parts.craft import AWAKE, LONG_PEAK_S, MARGIN
 from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
 from hermotrope_core.parts.wire import fuse_rating, safe_amps
-from hermotrope_core.plan.case import MOST_STAGES, Case, Known, maybe, number
+from hermotrope_core.plan.case import MOST_STAGES, Case
+from hermotrope_core.values.known import Known, maybe, number
 
 HEADROOM_V = 1.0
 SET_POINT_V = 0.05

@@ -16,7 +16,7 @@ from hermotrope_core.judge.findings import BASES, Finding
 from hermotrope_core.judge.working import Given, Working, given, stage_givens
 from hermotrope_core.kinds.stage import Step
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Mode
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.values.figures import digits, duration, figure
 
 

@@ -12,7 +12,8 @@ from hermotrope_core.circuit.point import full_volts
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stage import Fed
 from hermotrope_core.kinds.stages import Stage
-from hermotrope_core.plan.case import MOST_STAGES, Case, number
+from hermotrope_core.plan.case import MOST_STAGES, Case
+from hermotrope_core.values.known import number
 
 
 class Spot(msgspec.Struct, frozen=True):

@@ -12,11 +12,12 @@ from hermotrope_core.kinds.converter import holding_step
 from hermotrope_core.kinds.effects import Demand, Station
 from hermotrope_core.kinds.stage import Step
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, Known, KnownBy, Number, Table, number
+from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.spread import SPREAD, known_by
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import digits, duration, figure, stated
 from hermotrope_core.values.interpolate import at
+from hermotrope_core.values.known import Known, KnownBy, Number, Table, number
 
 
 class Given(msgspec.Struct, frozen=True):

@@ -12,9 +12,10 @@ from itertools import islice, pairwise
 import msgspec
 import networkx as nx
 
+from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.kinds.stages import Lead
 from hermotrope_core.know.joints import End, behind, fits_inlet, live_end
-from hermotrope_core.plan.case import Connector, number
+from hermotrope_core.values.known import number
 
 MOST_JOINTS = 4
 JOINT, METRE = 1.0, 0.01

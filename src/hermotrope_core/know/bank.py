@@ -10,7 +10,7 @@ import msgspec
 
 from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.parts.craft import SAME_V
-from hermotrope_core.plan.case import Port, Profile, RegulatedOutput, Source
+from hermotrope_core.plan.source import Port, Profile, RegulatedOutput, Source
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe, number
 

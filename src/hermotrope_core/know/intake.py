@@ -9,10 +9,11 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Known, KnownBy, Supply, number
+from hermotrope_core.plan.device import Supply
 from hermotrope_core.plan.spread import known_by
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import Known, KnownBy, number
 
 MOST_CELLS = 40
 UNREGULATED_RISE = 1.4

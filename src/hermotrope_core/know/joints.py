@@ -11,11 +11,12 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.kinds.inlets import KIND_WORDS, fixed_by_standard, knows_sign, mains_like
+from hermotrope_core.kinds.inlets import KIND_WORDS, Connector, fixed_by_standard, knows_sign, mains_like
 from hermotrope_core.kinds.lead import as_lead, leads_of
 from hermotrope_core.kinds.stages import Lead
 from hermotrope_core.know.connectors import ALIKE_INNER_MM, ALIKE_OUTER_MM, SAME_MM, contacts_of
-from hermotrope_core.plan.case import Case, Connector, maybe
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import maybe
 
 CENTRES = ("centre-positive", "centre-negative")
 BARE = Connector(kind="leads", polarity="marked")

@@ -12,8 +12,9 @@ import re
 import msgspec
 
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Known, RegulatedOutput, Source
+from hermotrope_core.plan.source import RegulatedOutput, Source
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import Known
 
 PORT_V = 5.0
 PORT_EFFICIENCY = 0.88

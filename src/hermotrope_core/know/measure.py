@@ -8,8 +8,10 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.circuit.point import rated_volts
-from hermotrope_core.plan.case import Case, Polarity, maybe
+from hermotrope_core.kinds.inlets import Polarity
+from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import maybe
 from hermotrope_core.values.quantity import parse
 
 CHARGE_EFFICIENCY = {"li-ion": 0.95, "lifepo4": 0.95, "lead-acid": 0.8, "nimh": 0.7, "nicd": 0.7}

@@ -9,7 +9,8 @@ from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.lead import lead_ohm
 from hermotrope_core.match.shelf import WORK
 from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS
-from hermotrope_core.plan.case import Case, maybe
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import maybe
 
 DROP_SHARE = 0.025
 """A designed lead loses at most this share of the volts entering it (3 % would be a finding)."""

@@ -19,8 +19,9 @@ from hermotrope_core.match.shelf import WORK, Kit, Pack, Part, to_buy
 from hermotrope_core.match.strategies import Target
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
-from hermotrope_core.plan.case import Case, maybe, number
+from hermotrope_core.plan.case import Case
 from hermotrope_core.values.interpolate import at as look_up
+from hermotrope_core.values.known import maybe, number
 
 MOST_DIODES = 6
 DIODE_MOST_A = 1.0

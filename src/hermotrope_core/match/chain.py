@@ -20,7 +20,8 @@ from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.shelf import Pack, Part
 from hermotrope_core.parts.craft import HOT_REFUSE_K, VOLT_TOLERANCE
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
-from hermotrope_core.plan.case import Case, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import maybe, number
 
 Strategy = Literal[
     "direct",

@@ -15,7 +15,8 @@ from hermotrope_core.kinds.stages import KeepAlive
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.shelf import WORK, labour_kind, to_buy
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case, maybe, planned
+from hermotrope_core.plan.case import Case, planned
+from hermotrope_core.values.known import maybe
 
 DEVICE_CODES = {
     "polarity-unknown", "second-supply", "life-safety", "mains", "backfeed",

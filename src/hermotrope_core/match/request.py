@@ -10,8 +10,12 @@ import msgspec
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.match.shelf import Pack, Part, Shelf
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import FORMAT, Case, Code, Conditions, Device, Duty, PlanOn, Source, questions
+from hermotrope_core.plan.case import FORMAT, Case, PlanOn, questions
+from hermotrope_core.plan.codes import Code
+from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.document import LARGEST_BYTES, CaseError, about_format, refusal, whole_numbers
+from hermotrope_core.plan.duty import Conditions, Duty
+from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import Value
 
 Wish = Literal["longest", "lightest", "cheapest", "least-work", "reversible"]

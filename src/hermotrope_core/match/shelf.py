@@ -7,7 +7,8 @@ from pkgutil import get_data
 import msgspec
 
 from hermotrope_core.kinds.stages import CutOff, Diode, Fuse, Lead, Linear, Resistor, Stage
-from hermotrope_core.plan.case import Source, maybe, number
+from hermotrope_core.plan.source import Source
+from hermotrope_core.values.known import maybe, number
 
 
 class Pack(msgspec.Struct, frozen=True, gc=False):

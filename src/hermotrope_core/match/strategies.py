@@ -19,7 +19,9 @@ from hermotrope_core.match.asked import Asked, asked
 from hermotrope_core.match.chain import Chain, Strategy, chain_of
 from hermotrope_core.match.shelf import OWN_ADAPTER, WORK, Kit, Pack, Part, to_buy
 from hermotrope_core.parts.craft import SAME_V
-from hermotrope_core.plan.case import Case, Source, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.source import Source
+from hermotrope_core.values.known import maybe, number
 
 QUIET_BOARDS = 2
 """So many boards of each kind are tried before a linear regulator, for a receiver."""

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.plan.case import Case, Known, Mode, Number, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
+from hermotrope_core.values.known import Known, Number, number
 
 
 def what_if(case: Case, *, temperature_c: float | None = None, times: float = 1.0, over_max: bool = False) -> Case:

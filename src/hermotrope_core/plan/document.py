@@ -10,10 +10,13 @@ from typing import Any, get_args
 
 import msgspec
 
-from hermotrope_core.kinds.inlets import CellBay
+from hermotrope_core.kinds.inlets import CellBay, Connector
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import FORMAT, Case, Connector, Device, Mode, Segment, Source, questions
+from hermotrope_core.plan.case import FORMAT, Case, questions
+from hermotrope_core.plan.device import Device, Mode
+from hermotrope_core.plan.duty import Segment
+from hermotrope_core.plan.source import Source
 from hermotrope_core.values.fields import FIELDS
 
 LARGEST_BYTES = 2_000_000

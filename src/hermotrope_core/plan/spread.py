@@ -12,8 +12,10 @@ import msgspec
 
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.lead import as_lead
-from hermotrope_core.plan.case import Case, Known, KnownBy, Number, Source, Table, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.source import Source
 from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.known import Known, KnownBy, Number, Table, number
 
 SPREAD: dict[KnownBy, float] = {"measured": 0.03, "datasheet": 0.10, "label": 0.20, "typical": 0.30, "guess": 0.50}
 """Half-width h of the 90 % interval by how a number is known."""

@@ -8,9 +8,9 @@ from math import inf
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.kinds.inlets import STANDARD, fixed_by_standard, knows_sign
+from hermotrope_core.kinds.inlets import STANDARD, Connector, fixed_by_standard, knows_sign
 from hermotrope_core.know.connectors import contacts_of
-from hermotrope_core.plan.case import Case, Connector, maybe, number
+from hermotrope_core.plan.case import Case
 from hermotrope_core.prove.gate import (
     METER_LEADS_OHM,
     OPEN_OHM,
@@ -27,6 +27,7 @@ from hermotrope_core.prove.gate import (
     within,
 )
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import maybe, number
 
 NEARLY_FULL = 0.95
 """A pack at or above this charge counts as full."""

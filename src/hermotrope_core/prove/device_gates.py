@@ -7,11 +7,12 @@ from math import inf
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.heat import HAND_HOT_C, part_heats
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.plan.case import Mode, maybe, number
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.spread import spread_of
 from hermotrope_core.prove.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, asleep, below
 from hermotrope_core.prove.loaded_gates import at_plug
 from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.known import maybe, number
 
 AMPS_A = 0.003
 """What a hand meter may be off on amperes, beside 1.5 % (typical)."""

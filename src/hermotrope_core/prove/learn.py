@@ -6,11 +6,11 @@ import msgspec
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.plan.case import Mode, Number
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.spread import MEASURED_SPREAD, known_by
 from hermotrope_core.prove.device_gates import STARTS
 from hermotrope_core.prove.gate import Ask
-from hermotrope_core.values.known import number
+from hermotrope_core.values.known import Number, number
 
 SAME_SHARE = 0.02
 """A figure that was measured already is told anew only where the reading differs by more."""

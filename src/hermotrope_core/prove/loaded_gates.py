@@ -8,10 +8,10 @@ from typing import NamedTuple
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.plan.case import maybe, number
 from hermotrope_core.plan.spread import spread_of
 from hermotrope_core.prove.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, below, within
 from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.known import maybe, number
 
 CONTACT_SHARE = 0.25
 """Contacts and joints may add so much of the pack's resistance to the sag (typical)."""

@@ -18,9 +18,11 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.heat import part_heats
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.holding import Holding
-from hermotrope_core.plan.case import Case, Mode, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.spread import times
 from hermotrope_core.prove.gate import Ask
+from hermotrope_core.values.known import maybe, number
 
 Fault = Literal["reversed-leads", "set-point-high", "weak-pack", "sleepy-bank", "missing-fuse-link"]
 FAULTS: dict[Fault, str] = {

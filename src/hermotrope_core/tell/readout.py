@@ -13,7 +13,8 @@ from hermotrope_core.judge.cautions import cautions
 from hermotrope_core.judge.evidence import sources_of
 from hermotrope_core.judge.findings import Finding, verdict_of
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.plan.case import Case, Mode
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
 
 
 def run_tree(run: Run) -> dict[str, Any]:

@@ -16,8 +16,9 @@ from hermotrope.bench.models import Conversion
 from hermotrope.drawings.strip import small_line
 from hermotrope.proving import records
 from hermotrope.shelf import starter
-from hermotrope_core.plan.case import Device, Duty
+from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.document import read_case
+from hermotrope_core.plan.duty import Duty
 from hermotrope_core.tell import record
 from hermotrope_core.values.figures import duration, span
 

@@ -22,10 +22,11 @@ from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.netlist import netlist
 from hermotrope_core.judge.choose import choose
 from hermotrope_core.judge.findings.voltage import ridden_by_child
+from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.kinds.lead import as_lead, leads_of
 from hermotrope_core.kinds.stages import Lead, Stage, Switch
 from hermotrope_core.know.joints import CENTRES, centres_differ, gaps
-from hermotrope_core.plan.case import Case, Choice, Connector, planned, questions
+from hermotrope_core.plan.case import Case, Choice, planned, questions
 
 LONGEST_REASON = 200
 TAKEN_OVER = ("life-safety", "mains")

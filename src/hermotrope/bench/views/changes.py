@@ -28,10 +28,14 @@ from hermotrope.shelf.models import Item
 from hermotrope_core.hours.ran import judged_run, taken
 from hermotrope_core.judge.cures import fitted
 from hermotrope_core.kinds.stages import Stage
-from hermotrope_core.plan.case import Case, Duty, Mode, Segment, Source, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.duty import Duty, Segment
+from hermotrope_core.plan.source import Source
 from hermotrope_core.values.clock import seconds_until
 from hermotrope_core.values.figures import duration
+from hermotrope_core.values.known import number
 from hermotrope_core.values.quantity import QuantityError, parse
 
 BEHIND = "Another tab changed this conversion meanwhile. This is its newest state; press again if you still want to."

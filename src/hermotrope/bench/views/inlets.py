@@ -14,13 +14,22 @@ from hermotrope.bench.models import Conversion
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.drawings.bay import bay_view
 from hermotrope.entry.typed import EditError
-from hermotrope_core.kinds.inlets import MOST_SLOTS, CellBay, PinReading, Polarity, fixed_by_standard, mains_like
+from hermotrope_core.kinds.inlets import (
+    MOST_SLOTS,
+    CellBay,
+    Connector,
+    PinReading,
+    Polarity,
+    fixed_by_standard,
+    mains_like,
+)
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.know.bay import in_series
 from hermotrope_core.know.measure import Find, found_polarity, polarity_from
 from hermotrope_core.know.pins import nets_of
-from hermotrope_core.plan.case import Case, Connector, number
+from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import number
 from hermotrope_core.values.quantity import parse, show
 
 WRONG_MARK = "it reads minus: the mark is wrong, or the wires cross; call the other contact plus and measure again"

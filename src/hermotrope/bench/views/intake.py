@@ -15,7 +15,9 @@ from hermotrope.bench.views.feed import feed_context
 from hermotrope.entry.typed import EditError, show_table
 from hermotrope_core.know.intake import Original, from_adapter, from_cells, merge
 from hermotrope_core.know.measure import HELPERS, helpers_for, rf_watts, summed, with_output
-from hermotrope_core.plan.case import Case, Known, Mode
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
+from hermotrope_core.values.known import Known
 from hermotrope_core.values.quantity import QuantityError, parse, show
 
 USUAL_EFFICIENCY = "85 %"

@@ -21,7 +21,7 @@ from hermotrope_core.judge.findings import (
 )
 from hermotrope_core.judge.findings.finding import LEVELS, Finding, Level, Verdict, verdict_of
 from hermotrope_core.judge.findings.rule import Basis, Rule
-from hermotrope_core.plan.case import Code
+from hermotrope_core.plan.codes import Code
 from hermotrope_core.plan.naming import told
 
 __all__ = ["BASES", "FAMILIES", "LEVELS", "RULES", "Finding", "Level", "Verdict", "check", "verdict_of"]

@@ -10,8 +10,8 @@ from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.judge.findings.rule import FULL, Basis, rule
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.parts.craft import INRUSH_FROM_F
-from hermotrope_core.plan.case import maybe
 from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.known import maybe
 
 
 @rule(Basis("no-load-rise", ("care",), "E_full, no current", FULL, "stated", ("device.supply.max_v",)))

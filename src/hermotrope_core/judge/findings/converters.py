@@ -14,8 +14,8 @@ from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.parts.craft import LATE_SOC, MARGIN, NEAR_RATING, SAME_V
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
-from hermotrope_core.plan.case import maybe, number
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import maybe, number
 
 
 def converter_limit(situation: Situation, rated: float) -> float:

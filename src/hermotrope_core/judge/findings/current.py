@@ -11,8 +11,9 @@ from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.judge.findings.looks import Figure, Kind, held, worst
 from hermotrope_core.judge.findings.rule import LOADED, Basis, rule
 from hermotrope_core.parts.craft import SAME_V
-from hermotrope_core.plan.case import RegulatedOutput, Source, maybe, number
+from hermotrope_core.plan.source import RegulatedOutput, Source
 from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.known import maybe, number
 
 
 @rule(

@@ -13,8 +13,8 @@ from hermotrope_core.judge.findings.rule import LOADED, Basis, rule
 from hermotrope_core.judge.findings.voltage import EARLY_CAUSES, hold_the_volts
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.parts.craft import CUT_OFF_SHARE, EARLY_SHARE, SHORT_PEAK_S
-from hermotrope_core.plan.case import maybe
 from hermotrope_core.values.figures import both, duration, figure
+from hermotrope_core.values.known import maybe
 
 STRONGER = "take a stronger source (lower resistance), more volts, or a shorter and thicker lead"
 

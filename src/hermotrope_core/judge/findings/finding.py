@@ -8,7 +8,7 @@ from typing import Any, Literal
 import msgspec
 
 from hermotrope_core.parts.craft import VOLT_TOLERANCE
-from hermotrope_core.plan.case import Code
+from hermotrope_core.plan.codes import Code
 
 Level = Literal["note", "care", "refuse", "stop"]
 Verdict = Literal["fits", "fits with care", "refused"]

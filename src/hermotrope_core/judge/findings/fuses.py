@@ -25,8 +25,8 @@ from hermotrope_core.kinds.lead import leads_of
 from hermotrope_core.kinds.stages import Fuse, front
 from hermotrope_core.parts.craft import SHORT_A, TO_FUSE_M, UNRATED_V
 from hermotrope_core.parts.wire import FUSE_MARGIN, HOLDS_TIMES, fuse_opens_s
-from hermotrope_core.plan.case import maybe, number
 from hermotrope_core.values.figures import figure, stated
+from hermotrope_core.values.known import maybe, number
 
 
 def short_amps(situation: Situation) -> float:

@@ -18,8 +18,9 @@ from hermotrope_core.know.joints import joint_fit, stated_joints
 from hermotrope_core.know.pins import nets_of
 from hermotrope_core.parts.craft import MAINS_LEAST_V, OVER_TIMES
 from hermotrope_core.parts.wire import PARTS
-from hermotrope_core.plan.case import Case, maybe
+from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import maybe
 
 CENTRE = ("centre-positive", "centre-negative")
 RED_ON_PLUS = "a reading without a minus sign means that red is on plus"

@@ -6,7 +6,8 @@ from collections.abc import Callable, Iterable
 
 from hermotrope_core.circuit.situation import Look, Situation
 from hermotrope_core.judge.findings.finding import Level, outside_duty
-from hermotrope_core.plan.case import Code, Mode
+from hermotrope_core.plan.codes import Code
+from hermotrope_core.plan.device import Mode
 
 Figure = Callable[[Look], float]
 Kind = tuple[Code, Level, tuple[Look, ...], float | None]

@@ -21,8 +21,8 @@ from hermotrope_core.kinds.lead import leads_of
 from hermotrope_core.kinds.stages import Converter, Diode, Linear, Resistor
 from hermotrope_core.parts.craft import DROP_CARE, DROP_REFUSE, HOT_CARE_K, HOT_REFUSE_K
 from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS, safe_amps
-from hermotrope_core.plan.case import Known, number
 from hermotrope_core.values.figures import figure, stated
+from hermotrope_core.values.known import Known, number
 
 
 @rule(

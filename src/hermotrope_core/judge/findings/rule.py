@@ -8,7 +8,7 @@ import msgspec
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings.finding import Finding, Level
-from hermotrope_core.plan.case import Code
+from hermotrope_core.plan.codes import Code
 
 CRAFT = "a rule of the craft, taken as typical"
 FULL = ("full",)

@@ -12,8 +12,10 @@ from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Diode
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import CHARGE_SHARE, MAINS_CARE_V, SCHOTTKY_V
-from hermotrope_core.plan.case import Code, Trait, maybe, number
+from hermotrope_core.plan.codes import Code
+from hermotrope_core.plan.device import Trait
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import maybe, number
 
 
 def _inner_battery(situation: Situation) -> bool:

@@ -14,8 +14,10 @@ from hermotrope_core.judge.findings.rule import FULL, LOADED, Basis, rule
 from hermotrope_core.judge.overdrive import overdrive
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.parts.craft import NEAR_SHARE, REST_A
-from hermotrope_core.plan.case import Case, Mode, maybe, number
+from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.values.figures import both, figure
+from hermotrope_core.values.known import maybe, number
 
 EARLY_CAUSES = ("device minimum", "dropout", "converter input too low", "collapse")
 """What ends a run at the device or a converter rather than at the pack."""

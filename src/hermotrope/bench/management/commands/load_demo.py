@@ -13,7 +13,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.proving import demo as workshop
 from hermotrope.shelf import starter
 from hermotrope.shelf.models import Item
-from hermotrope_core.plan.case import Source
+from hermotrope_core.plan.source import Source
 
 
 class Command(BaseCommand):

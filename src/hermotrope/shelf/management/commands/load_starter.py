@@ -8,7 +8,7 @@ from django.db import transaction
 from hermotrope.shelf import starter
 from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import part_tree
-from hermotrope_core.plan.case import maybe
+from hermotrope_core.values.known import maybe
 
 
 class Command(BaseCommand):

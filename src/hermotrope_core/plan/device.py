@@ -1,0 +1,142 @@
+"""The device: its window of volts, its modes, its traits, its own battery, how it ends and warns."""
+
+from __future__ import annotations
+
+import itertools
+from typing import ClassVar, Literal
+
+from hermotrope_core.kinds.inlets import CellBay, Connector
+from hermotrope_core.values.known import Number, Table, Value, check_table, maybe, number
+
+Trait = Literal[
+    "electronics",
+    "writes-storage",
+    "receiver",
+    "ridden",
+    "child",
+    "life-safety",
+    "near-water",
+    "mains-inside",
+    "motor",
+]
+USES: tuple[Trait, ...] = ("life-safety", "child", "ridden", "near-water", "mains-inside")
+"""Traits that say who or what can be hurt: everybody is asked about these once."""
+
+
+class Supply(Value, frozen=True):
+    """The window of volts at the inlet within which the device works and survives."""
+
+    min_v: Number | None = None
+    nominal_v: Number | None = None
+    max_v: Number | None = None
+    absolute_max_v: Number | None = None
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        order = ("min_v", "nominal_v", "max_v", "absolute_max_v")
+        known = [(name, maybe(getattr(self, name))) for name in order]
+        known = [(name, v) for name, v in known if v is not None]
+        for (low, a), (high, b) in itertools.pairwise(known):
+            if a is not None and b is not None and a > b:
+                raise ValueError(f"{low} ({a:g} V) is above {high} ({b:g} V)")
+
+
+class Mode(Value, frozen=True):
+    """One way the device draws: constant watts, constant amperes, or a resistance."""
+
+    name: str
+    kind: Literal["power", "current", "resistance"]
+    power_w: Number | None = None
+    current_a: Number | None = None
+    resistance_ohm: Number | None = None
+    peak_a: Number | None = None
+    peak_w: Number | None = None
+    peak_s: Number | None = None
+    stands_for: Literal["typical", "maximum"] | None = None
+    never_used: bool = False
+    """The device has it, and this conversion never runs it: it is not judged."""
+
+    OWN: ClassVar[dict[str, str]] = {
+        "power": "power_w",
+        "current": "current_a",
+        "resistance": "resistance_ohm",
+    }
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if not self.name.strip():
+            raise ValueError("name must not be empty")
+        own = self.OWN[self.kind]
+        for other in self.OWN.values():
+            if other != own and getattr(self, other) is not None:
+                raise ValueError(f"{other} does not belong to a mode of kind {self.kind}")
+        if self.peak_a is not None and self.peak_w is not None:
+            raise ValueError("give peak_a or peak_w, not both")
+        if self.resistance_ohm is not None and number(self.resistance_ohm) == 0:
+            raise ValueError("resistance_ohm must be above 0 Ω")
+
+    @property
+    def draw(self) -> Number | None:
+        """What the mode draws, in the unit of its kind (W, A or Ω); None while unknown."""
+        value: Number | None = getattr(self, self.OWN[self.kind])
+        return value
+
+
+class InternalBattery(Value, frozen=True):
+    """The device's own battery, which may carry it alone. What nobody stated about it stays unknown."""
+
+    energy_wh: Number
+    takes_over: bool = False
+    chemistry: str | None = None
+    charges_from_feed: bool | None = None
+    charge_w: Number | None = None
+    """Watts that it takes from the feed while it charges."""
+    ends: Literal["clean", "abrupt", "resets"] | None = None
+    """How the device ends when this one is empty too; `Device.ends` tells the end of the feed."""
+
+
+class Device(Value, frozen=True):
+    name: str
+    supply: Supply = Supply()
+    modes: tuple[Mode, ...] = ()
+    inlet: Connector | None = None
+    traits: tuple[Trait, ...] = ()
+    internal_battery: InternalBattery | None = None
+    cells_left_in_bay: bool = False
+    switched_inlet: bool = False
+    ends: Literal["clean", "abrupt", "resets"] | None = None
+    low_warning: bool | None = None
+    charges_source: bool = False
+    """It charges what is connected to it, as if that were its own battery."""
+    charges_to_v: Number | None = None
+    charges_chemistry: str | None = None
+    """What its charger is made for: the volts at which it stops, and the chemistry."""
+    rectifies: bool = False
+    """Its inlet goes to a rectifier: it takes alternating and direct current of either sign."""
+    uses_stated: bool = False
+    """Somebody was asked what it is used for (life, children, riding, water) and answered with `traits`."""
+    input_capacitance_f: Number | None = None
+    bay: CellBay | None = None
+    output_by_v: Table | None = None
+    output_unit: str | None = None
+    output_mode: str | None = None
+    """The mode whose output `output_by_v` tells."""
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        names = [mode.name for mode in self.modes]
+        for name in names:
+            if names.count(name) > 1:
+                raise ValueError(f"modes holds two modes named {name!r}")
+        if self.output_by_v is not None:
+            check_table("output_by_v", self.output_by_v, 0.0, 1e9)
+        if self.output_mode is not None and self.output_mode not in names:
+            raise ValueError(f"output_mode names {self.output_mode!r}, which is no mode of the device")
+
+
+def rated_watts(mode: Mode, nominal_v: float) -> float:
+    """Watts that a mode with a known draw takes at the rated volts."""
+    draw = number(mode.draw or 0.0)
+    if mode.kind == "resistance":
+        return nominal_v * nominal_v / draw if draw else 0.0
+    return draw if mode.kind == "power" else draw * nominal_v

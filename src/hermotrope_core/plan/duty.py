@@ -1,0 +1,60 @@
+"""What the device does and where: its duty, the temperature, the enclosure."""
+
+from __future__ import annotations
+
+from hermotrope_core.kinds.holding import Enclosure
+from hermotrope_core.values.clock import since_midnight
+from hermotrope_core.values.known import Number, Table, Value, check_table, number
+
+
+class Segment(Value, frozen=True):
+    mode: str
+    seconds: Number
+
+
+class Duty(Value, frozen=True):
+    """What the device does, over and over; or `once`, as one programme. `start` is when it begins by the clock."""
+
+    repeat: tuple[Segment, ...] = ()
+    start: str | None = None
+    once: bool = False
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if self.start is not None:
+            try:
+                since_midnight(self.start)
+            except ValueError as error:
+                raise ValueError(f"start {error}") from None
+
+    @property
+    def seconds(self) -> float:
+        """How long the programme lasts once, seconds."""
+        return sum(number(segment.seconds) for segment in self.repeat)
+
+    def turns(self) -> tuple[tuple[str, float], ...]:
+        """Each mode in its turn with its seconds; equal neighbours are one."""
+        found: list[tuple[str, float]] = []
+        for segment in self.repeat:
+            lasts = number(segment.seconds)
+            if found and found[-1][0] == segment.mode:
+                lasts += found.pop()[1]
+            found.append((segment.mode, lasts))
+        return tuple(found)
+
+
+MOST_HOURS = 72.0
+
+
+class Conditions(Value, frozen=True):
+    temperature_c: Number = 20.0
+    enclosure: Enclosure = "open"
+    temperature_by_h: Table | None = None
+    """Hours after the start and °C there; the run through it is told beside the one at `temperature_c`."""
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if self.temperature_by_h is not None:
+            check_table("temperature_by_h", self.temperature_by_h, -60.0, 100.0)
+            if self.temperature_by_h[0][0] < 0.0 or self.temperature_by_h[-1][0] > MOST_HOURS:
+                raise ValueError(f"temperature_by_h counts hours from the start, 0 to {MOST_HOURS:g}")
