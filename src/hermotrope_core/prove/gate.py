@@ -8,6 +8,8 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.kinds.inlets import Connector, fixed_by_standard
+from hermotrope_core.know.connectors import contacts_of
 
 Level = Literal["pass", "note", "fail", "stop"]
 Meter = Literal["volts", "mains", "ripple", "ohms", "diode", "amps", "temperature", "trip", "seen", "clock"]
@@ -17,6 +19,8 @@ Key = Literal[
 
 METER_SHARE, METER_V = 0.005, 0.03
 """A hand meter's doubt on volts: 0.5 % and three counts of 10 mV (typical)."""
+NOTHING_V = 0.3
+"""Under this a meter on open contacts shows nothing (typical)."""
 METER_LEADS_OHM = 0.5
 """A hand meter's own leads and contacts on its lowest range (typical)."""
 PLUG_IN = "a plug-in meter, never with probes"
@@ -108,3 +112,22 @@ def below(limit: float, level: Level, says: str) -> Rule:
 
 def above(limit: float, level: Level, says: str) -> Rule:
     return Rule(limit, inf, level, says)
+
+
+def contact_words(connector: Connector | None, of: str) -> tuple[str, str]:
+    """Where red and black go on a connector."""
+    if connector is None:
+        return f"plus of {of}", f"minus of {of}"
+    if fixed_by_standard(connector):
+        return "V+ of a USB meter or breakout", "its ground"
+    if connector.kind == "cell-bay":
+        return "the dummy cell where plus goes in", "the dummy cell where minus goes in"
+    names = contacts_of(connector)
+    if names is None:
+        return f"the contact of {of} that you take for plus", "the other one"
+    if connector.kind == "barrel" and of == "the plug":
+        words = {"centre": "the plug’s centre hole", "sleeve": "its outer sleeve"}
+        return words[names[0]], words[names[1]]
+    if connector.kind in ("barrel", "pins"):
+        return f"{names[0]} of {of}", f"{names[1]} of {of}"
+    return f"plus of {of}", f"minus of {of}"

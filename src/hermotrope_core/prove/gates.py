@@ -10,11 +10,13 @@ import msgspec
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.naming import told
-from hermotrope_core.prove.bench_gates import continuity, open_voltage, polarity, set_points
 from hermotrope_core.prove.device_gates import alarm, device, run_down, warm_parts
 from hermotrope_core.prove.gate import Ask, Gate
 from hermotrope_core.prove.judge import judge
 from hermotrope_core.prove.loaded_gates import dummy_load
+from hermotrope_core.prove.path_gates import continuity, set_points
+from hermotrope_core.prove.plug_gate import polarity
+from hermotrope_core.prove.source_gate import open_voltage
 from hermotrope_core.values.known import maybe, number
 
 

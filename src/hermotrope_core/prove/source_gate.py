@@ -1,0 +1,150 @@
+"""The first gate: volts and sign of the source alone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import pairwise
+
+from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.kinds.inlets import STANDARD
+from hermotrope_core.prove.gate import (
+    NOTHING_V,
+    Ask,
+    Gate,
+    Meter,
+    Rule,
+    Setup,
+    Spot,
+    above,
+    asleep,
+    below,
+    contact_words,
+    within,
+)
+from hermotrope_core.values.known import number
+
+NEARLY_FULL = 0.95
+"""A pack at or above this charge counts as full."""
+PORT_SHARE = 0.05
+"""A port's volts may be so far off (the usual tolerance of a 5 V port)."""
+
+
+def open_voltage(situation: Situation, basis: str) -> Gate:
+    """Volts and sign of the source alone."""
+    mains = situation.case.mains_at(0)  # nobody is to probe a mains connector
+    contacts = contact_words(situation.source.outlet, "the port" if situation.source.regulated_output else "the pack")
+    meter: Meter = "mains" if mains else "volts"
+    spots = (None, None) if mains else (Spot(0, "+", contacts[0]), Spot(0, "-", contacts[1]))
+    port = situation.source.regulated_output
+    if port is not None:
+        return _port_alone(situation, basis, number(port.output_v), (meter, spots))
+    return _pack_alone(situation, basis, (meter, spots))
+
+
+How = tuple[Meter, tuple[Spot | None, Spot | None]]
+"""The meter, and where its red and black probes go."""
+SWAPPED = below(
+    -NOTHING_V,
+    "stop",
+    "it reads minus: plus and minus are swapped, at the probes or at the pack. Mark the contacts anew before anything else",
+)
+
+
+def _port_alone(situation: Situation, basis: str, volts: float, how: How) -> Gate:
+    low, high = volts * (1 - PORT_SHARE), volts * (1 + PORT_SHARE)
+    rules = (
+        SWAPPED,
+        Rule(
+            -NOTHING_V,
+            NOTHING_V,
+            "fail",
+            "the bank gives nothing: press its button, try another lead or port"
+            if asleep(situation)
+            else "it gives nothing: is it in an outlet that is on, and its plug all the way in?",
+        ),
+        Rule(NOTHING_V, low, "fail", f"less than this port's volts: {_why_less(situation)}"),
+        above(high, "stop", f"more than this port is meant to give: do not connect; {_why_more(situation)}"),
+    )
+    adapter = situation.cell.endless
+    ask = Ask(
+        "open-voltage.port",
+        "Volts at the adapter’s plug" if adapter else "Volts at the bank’s port",
+        "V",
+        how[0],
+        low,
+        high,
+        Setup(cuts=(0,)),
+        f"{volts:g} V ± {100 * PORT_SHARE:.0f} %",
+        *how[1],
+        rules,
+        expected=volts,
+    )
+    name = "adapter" if adapter else "bank"
+    ready = "Plug the adapter in. " if adapter else ""
+    connect = (f"{ready}Nothing is connected to the {name} but the meter.",)
+    return Gate("open-voltage", f"The {name} alone", connect, (ask,), basis)
+
+
+def _pack_alone(situation: Situation, basis: str, how: How) -> Gate:
+    full = situation.full_emf
+    nearly = situation.circuit.emf(NEARLY_FULL)
+    low, high = min(nearly, full) - within(nearly), full + within(full)
+    flat = min(situation.circuit.cutoff_v, nearly)
+    rules = (
+        SWAPPED,
+        Rule(
+            -NOTHING_V,
+            NOTHING_V,
+            "fail",
+            "nothing: a contact that does not touch, a protection that has opened, or the wrong contacts",
+        ),
+        Rule(NOTHING_V, flat, "fail", "under its cut-off: charge it first; a pack that does not come back is spent"),
+        *_charge_rules(situation, flat, low),
+        above(high, "stop", "more than this pack can have: it is not the pack that was planned. Do not connect it"),
+    )
+    ask = Ask(
+        "open-voltage.volts",
+        "Volts at the pack’s open contacts",
+        "V",
+        how[0],
+        low,
+        high,
+        Setup(cuts=(0,)),
+        f"full {full:.2f} V, at {100 * NEARLY_FULL:.0f} % charge {nearly:.2f} V, and what a hand meter may be off",
+        *how[1],
+        rules,
+        expected=full,
+    )
+    ready = "Charge the pack." if situation.cell.rechargeable else "Fresh cells, all of one make and age."
+    alone = "Nothing is connected to it but the meter."
+    return Gate("open-voltage", "The pack alone", (f"{ready} {alone}",), (ask,), basis)
+
+
+def _charge_rules(situation: Situation, flat: float, low: float) -> Iterator[Rule]:
+    """What lies between flat and nearly full, said as charge."""
+    bounds = [0.0, 0.1, 0.25, 0.4, 0.55, 0.7, 0.85, NEARLY_FULL]
+    volts = [max(flat, situation.circuit.emf(soc)) for soc in bounds]
+    volts[0], volts[-1] = flat, low
+    for (a, va), (b, vb) in pairwise(zip(bounds, volts, strict=True)):
+        if vb > va:
+            says = f"the pack is not full, about {100 * a:.0f} to {100 * b:.0f} %: fine to go on, but the run-down needs it full"
+            yield Rule(va, vb, "note", says)
+
+
+def _why_less(situation: Situation) -> str:
+    return "nothing was negotiated, or the lead is poor" if _negotiates(situation) else "it is another one, or worn out"
+
+
+def _why_more(situation: Situation) -> str:
+    negotiated = _negotiates(situation)
+    return (
+        "it negotiated another profile"
+        if negotiated
+        else "it may be an unregulated one, which gives more while it is idle"
+    )
+
+
+def _negotiates(situation: Situation) -> bool:
+    """Whether a port's volts may be a matter of what was plugged in."""
+    outlet = situation.source.outlet
+    return not situation.cell.endless or (outlet is not None and outlet.kind in STANDARD)
