@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from math import sqrt
 from typing import Any
 
@@ -35,11 +35,9 @@ HALF_PLAIN = 26.0
 HALF_GLYPH = {"converter": 54.0, "linear": 54.0, "lead": 34.0, "cut-off": 30.0}
 
 
-class Station(msgspec.Struct, frozen=True):
-    """One station as drawn: `x` its middle, `left` and `right` where the conductor meets it."""
+class Box(msgspec.Struct, frozen=True):
+    """Name and place of a station: `x` its middle, `left` and `right` where the conductor meets it."""
 
-    index: int
-    """Counted from the pack, which is 1; also its key."""
     stage: int
     kind: str
     title: str
@@ -47,6 +45,13 @@ class Station(msgspec.Struct, frozen=True):
     x: float
     left: float
     right: float
+
+
+class Station(Box, frozen=True, kw_only=True):
+    """One station as drawn."""
+
+    index: int
+    """Counted from the pack, which is 1; also its key."""
     level: str
     open: bool
     volts: str
@@ -110,59 +115,21 @@ def feed_line(
     space = (last - first - 2 * sum(halves)) / (count + 1)
     broken_at = _broken_at(count, at, findings)
     figures = {s.stage: s for s in at.stations} if at is not None and at.complete else {}
-
-    def station(index: int, stage: int, words: tuple[str, str, str], box: tuple[float, float, float]) -> Station:
-        kind, title, detail = words
-        seen = figures.get(stage)
-        return Station(
-            index=index,
-            stage=stage,
-            kind=kind,
-            title=title,
-            detail=detail,
-            x=box[0],
-            left=box[1],
-            right=box[2],
-            level=_level_at(stage, findings),
-            open=_is_open(stage, count, case, open_places),
-            volts=numbers.volts(seen.volts_in) if seen else "",
-            lost=numbers.volts(seen.volts_in - seen.volts_out) if seen else "",
-            heat=figure(seen.heat_w, "W", 2) if seen else "",
-            inside=_inside(case, stage),
+    stations = []
+    for box in _boxes(case, halves, (first, space, device_left)):
+        stage, seen = box.stage, figures.get(box.stage)
+        stations.append(
+            Station(
+                index=stage + 2,
+                **msgspec.structs.asdict(box),
+                level=_level_at(stage, findings),
+                open=_is_open(stage, count, case, open_places),
+                volts=numbers.volts(seen.volts_in) if seen else "",
+                lost=numbers.volts(seen.volts_in - seen.volts_out) if seen else "",
+                heat=figure(seen.heat_w, "W", 2) if seen else "",
+                inside=_inside(case, stage),
+            )
         )
-
-    name = (case.source.name if case.source else "Pack").split(", ")[0]
-    room = 2 * SOURCE_LEFT + SOURCE_WIDTH
-    stations = [
-        station(
-            1,
-            -1,
-            (
-                "source",
-                shorten(name, room, NAME_SIZE),
-                source_detail(case),
-            ),
-            (SOURCE_LEFT + 52, SOURCE_LEFT, first),
-        )
-    ]
-    x = first
-    for i, (stage, half) in enumerate(zip(case.path, halves, strict=True)):
-        x += space + half
-        words = (stage.kind, stage.title, stage.detail)
-        stations.append(station(i + 2, i, words, (x, x - half, x + half)))
-        x += half
-    supply = case.device.supply
-    low, high = maybe_number(supply.min_v), maybe_number(supply.max_v)
-    wants = f"wants {'?' if low is None else f'{low:g}'}–{'?' if high is None else f'{high:g}'} V"
-    middle = device_left + DEVICE_WIDTH / 2
-    stations.append(
-        station(
-            count + 2,
-            count,
-            ("device", shorten(case.device.name, DEVICE_WIDTH + MARGIN, NAME_SIZE), wants),
-            (middle, device_left, device_left + DEVICE_WIDTH),
-        )
-    )
     gaps = _gaps(stations, figures, at, broken_at)
     return Line(
         width=width,
@@ -174,6 +141,25 @@ def feed_line(
         broken=_refused_at(findings),
         words="; ".join(f"{s.index} {s.title} {s.detail} {s.volts}".strip() for s in stations),
     )
+
+
+def _boxes(case: Case, halves: list[float], across: tuple[float, float, float]) -> Iterator[Box]:
+    """Name and place of every station; `across` is where the conductors begin, each one's length, the device's left."""
+    first, space, device_left = across
+    name = (case.source.name if case.source else "Pack").split(", ")[0]
+    title = shorten(name, 2 * SOURCE_LEFT + SOURCE_WIDTH, NAME_SIZE)
+    yield Box(-1, "source", title, source_detail(case), SOURCE_LEFT + SOURCE_WIDTH / 2, SOURCE_LEFT, first)
+    x = first
+    for i, (stage, half) in enumerate(zip(case.path, halves, strict=True)):
+        x += space + half
+        yield Box(i, stage.kind, stage.title, stage.detail, x, x - half, x + half)
+        x += half
+    supply = case.device.supply
+    low, high = maybe_number(supply.min_v), maybe_number(supply.max_v)
+    wants = f"wants {'?' if low is None else f'{low:g}'}–{'?' if high is None else f'{high:g}'} V"
+    title = shorten(case.device.name, DEVICE_WIDTH + MARGIN, NAME_SIZE)
+    right = device_left + DEVICE_WIDTH
+    yield Box(len(case.path), "device", title, wants, device_left + DEVICE_WIDTH / 2, device_left, right)
 
 
 def _inside(case: Case, stage: int) -> tuple[str, ...]:

@@ -15,7 +15,8 @@ import msgspec
 import numpy as np
 
 from hermotrope_core.circuit.discharge import run
-from hermotrope_core.circuit.many import Array, runs
+from hermotrope_core.circuit.laws import Array
+from hermotrope_core.circuit.many import runs
 from hermotrope_core.kinds.effects import Cause
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.spread import MEASURED_SPREAD, Input, inputs

@@ -6,18 +6,23 @@ from collections.abc import Iterator
 
 import msgspec
 
-from hermotrope_core.circuit.point import Point, mode_demand, rated_wh
+from hermotrope_core.circuit.discharge import Run
+from hermotrope_core.circuit.point import Circuit, Point, mode_demand, rated_wh
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.converter import holding_step
 from hermotrope_core.kinds.effects import Demand, Station
 from hermotrope_core.kinds.stage import Step
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.spread import SPREAD, known_by
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import digits, duration, figure, stated
 from hermotrope_core.values.interpolate import at
 from hermotrope_core.values.known import Known, KnownBy, Number, Table, number
+
+WORTH_TELLING = 0.005
+"""A loss to drawing fast under this share of the charge is not told."""
 
 
 class Given(msgspec.Struct, frozen=True):
@@ -145,22 +150,7 @@ def runtime_working(situation: Situation) -> Working | None:
     run, case, circuit, source = situation.run, situation.case, situation.circuit, situation.source
     if run is None:
         return None
-    steps = [_charge_step(situation)]
-    for mode in situation.modes:
-        amps = [_amps(situation, mode_demand(mode), soc) for soc in (1.0, 0.5, 0.1)]
-        shown = ", ".join("collapses" if a is None else figure(a, "A") for a in amps)
-        share = sum(number(s.seconds) for s in case.duty.repeat if s.mode == mode.name)
-        total = sum(number(s.seconds) for s in case.duty.repeat)
-        steps.append(
-            Step(
-                f"“{mode.name}”",
-                "pack amperes at 100, 50, 10 % charge",
-                f"{figure(share / total, '%', 2)} of the time",
-                shown,
-            )
-        )
-    hours = run.runtime_s / 3600.0
-    used = circuit.start_soc - run.final_soc
+    steps = [_charge_step(situation), *(_mode_step(situation, mode) for mode in situation.modes)]
     steps.append(
         Step(
             "the end",
@@ -169,33 +159,7 @@ def runtime_working(situation: Situation) -> Working | None:
             run.end_cause,
         )
     )
-    if run.runtime_s > 0:
-        steps.append(
-            Step(
-                "charge used",
-                "Q × (charge at start − left)",
-                f"{figure(circuit.charge_ah, 'Ah')} × {figure(used, '%')}",
-                figure(circuit.charge_ah * used, "Ah"),
-            )
-        )
-        loss = circuit.charge_ah * used - run.charge_ah
-        if loss > 0.005 * run.charge_ah:
-            steps.append(
-                Step(
-                    "lost to drawing fast",
-                    "Peukert: × (I / I_rated)^(p − 1) above the rated current",
-                    f"p = {stated(circuit.peukert, significant=3)}, I_rated = {figure(circuit.rated_a, 'A')}",
-                    figure(loss, "Ah", 2),
-                )
-            )
-        steps.append(
-            Step(
-                "runtime",
-                "t = ∫ 3600 Q d(charge) / (I × Peukert), each mode in its turn",
-                f"{figure(run.charge_ah, 'Ah')} at {figure(run.charge_ah / hours, 'A')} on average",
-                duration(run.runtime_s),
-            )
-        )
+    steps += _used_steps(circuit, run)
     givens = _some(
         given(source, "capacity_ah", "source.capacity_ah"),
         given(source, "resistance_ohm", "source.resistance_ohm"),
@@ -210,6 +174,46 @@ def runtime_working(situation: Situation) -> Working | None:
         *(g for i in range(len(case.path)) for g in stage_givens(case, i)),
     )
     return Working("Runtime", duration(run.runtime_s), tuple(steps), tuple(givens), _simple_sums(situation))
+
+
+def _mode_step(situation: Situation, mode: Mode) -> Step:
+    amps = [_amps(situation, mode_demand(mode), soc) for soc in (1.0, 0.5, 0.1)]
+    duty = situation.case.duty
+    share = sum(number(s.seconds) for s in duty.repeat if s.mode == mode.name)
+    return Step(
+        f"“{mode.name}”",
+        "pack amperes at 100, 50, 10 % charge",
+        f"{figure(share / duty.seconds, '%', 2)} of the time",
+        ", ".join("collapses" if a is None else figure(a, "A") for a in amps),
+    )
+
+
+def _used_steps(circuit: Circuit, run: Run) -> Iterator[Step]:
+    """The charge that was used, what Peukert's law took of it, and the runtime; nothing for a run that never began."""
+    if run.runtime_s <= 0:
+        return
+    used = circuit.start_soc - run.final_soc
+    charge = circuit.charge_ah * used
+    yield Step(
+        "charge used",
+        "Q × (charge at start − left)",
+        f"{figure(circuit.charge_ah, 'Ah')} × {figure(used, '%')}",
+        figure(charge, "Ah"),
+    )
+    loss = charge - run.charge_ah
+    if loss > WORTH_TELLING * run.charge_ah:
+        yield Step(
+            "lost to drawing fast",
+            "Peukert: × (I / I_rated)^(p − 1) above the rated current",
+            f"p = {stated(circuit.peukert, significant=3)}, I_rated = {figure(circuit.rated_a, 'A')}",
+            figure(loss, "Ah", 2),
+        )
+    yield Step(
+        "runtime",
+        "t = ∫ 3600 Q d(charge) / (I × Peukert), each mode in its turn",
+        f"{figure(run.charge_ah, 'Ah')} at {figure(run.charge_ah / (run.runtime_s / 3600.0), 'A')} on average",
+        duration(run.runtime_s),
+    )
 
 
 def _amps(situation: Situation, demand: Demand, soc: float) -> float | None:

@@ -142,39 +142,40 @@ def _number(text: str) -> float:
 
 
 def _read(label: str) -> _Said:
-    said = _Said()
     text = label.replace("×", "x").replace("·", " ")
-    for pattern, chemistry in WORDS:
-        if re.search(pattern, text, re.IGNORECASE):
-            said.chemistry = chemistry
-            break
+    said = _Said()
+    said.chemistry = next((name for pattern, name in WORDS if re.search(pattern, text, re.IGNORECASE)), None)
+    text = _read_cells(said, text)
+    if match := re.search(r"\b(\d{1,2})\s*s\s*(?:(\d{1,2})\s*p)?\b", text, re.IGNORECASE):
+        said.series, said.parallel = int(match[1]), int(match[2]) if match[2] else None
+    said.ah = _amount(text, (r"\s*m\s*ah", 0.001), (r"\s*ah", 1.0))
+    said.wh = _amount(text, (r"\s*k\s*wh", 1000.0), (r"\s*wh", 1.0))
+    said.volts = _amount(text, (r"\s*v(?!\w)(?:olts?)?", 1.0))
+    if said.volts is None and (match := re.search(r"\b(\d{1,2})v(\d)\b", text, re.IGNORECASE)):
+        said.volts = float(f"{match[1]}.{match[2]}")
+    if said.volts is None:
+        said.volts = _amount(text, (r"\s*volts?", 1.0))
+    return said
+
+
+def _read_cells(said: _Said, text: str) -> str:
+    """Note how many cells of which size a label names; the text without them."""
     sizes = "|".join(sorted(SIZES, key=len, reverse=True))
     if match := re.search(rf"(\d{{1,3}})\s*(?:x\s*|pcs?\.?(?:\s*of)?\s*|(?<=\s))({sizes})\b", text, re.IGNORECASE):
         said.cells, said.size = int(match[1]), match[2].upper()
-        text = text.replace(match[0], " ")
     elif match := re.search(rf"\b({sizes})\b\s*x\s*(\d{{1,3}})", text, re.IGNORECASE):
         said.size, said.cells = match[1].upper(), int(match[2])
-        text = text.replace(match[0], " ")
     elif match := re.search(rf"\b({sizes})\b", text):
         said.size, said.cells = match[1].upper(), 1
-        text = text.replace(match[0], " ")
-    if match := re.search(r"\b(\d{1,2})\s*s\s*(?:(\d{1,2})\s*p)?\b", text, re.IGNORECASE):
-        said.series, said.parallel = int(match[1]), int(match[2]) if match[2] else None
-    if match := re.search(_NUM + r"\s*m\s*ah", text, re.IGNORECASE):
-        said.ah = _number(match[1]) / 1000.0
-    elif match := re.search(_NUM + r"\s*ah", text, re.IGNORECASE):
-        said.ah = _number(match[1])
-    if match := re.search(_NUM + r"\s*k\s*wh", text, re.IGNORECASE):
-        said.wh = 1000.0 * _number(match[1])
-    elif match := re.search(_NUM + r"\s*wh", text, re.IGNORECASE):
-        said.wh = _number(match[1])
-    if match := re.search(_NUM + r"\s*v(?!\w)(?:olts?)?", text, re.IGNORECASE):
-        said.volts = _number(match[1])
-    elif match := re.search(r"\b(\d{1,2})v(\d)\b", text, re.IGNORECASE):
-        said.volts = float(f"{match[1]}.{match[2]}")
-    elif match := re.search(_NUM + r"\s*volts?", text, re.IGNORECASE):
-        said.volts = _number(match[1])
-    return said
+    return text.replace(match[0], " ") if match else text
+
+
+def _amount(text: str, *units: tuple[str, float]) -> float | None:
+    """The number before the first of these units that stands there, times what the unit is worth."""
+    for unit, worth in units:
+        if match := re.search(_NUM + unit, text, re.IGNORECASE):
+            return _number(match[1]) * worth
+    return None
 
 
 def decode(label: str) -> Decoded:

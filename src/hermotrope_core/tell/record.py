@@ -6,8 +6,10 @@ import base64
 import binascii
 import json
 import zlib
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from datetime import date, datetime
+from functools import partial
 from typing import Any, Literal
 
 import msgspec
@@ -211,35 +213,44 @@ def _consistent(record: Record) -> None:
     for name in ("steps", "parts", "readings", "waivers", "logs", "proved"):
         if len(getattr(record, name)) > MOST_ENTRIES:
             raise CaseError(name, f"has more than {MOST_ENTRIES} entries")
-    for name, entries, field in (("readings", record.readings, "taken_at"), ("waivers", record.waivers, "given_at")):
-        for i, entry in enumerate(entries):
-            _moment(getattr(entry, field), f"{name}[{i}].{field}")
-    warm = FIELDS["temperature_c"]
-    warmths = [("bench_temperature_c", record.bench_temperature_c)]
-    warmths += [(f"logs[{i}].temperature_c", log.temperature_c) for i, log in enumerate(record.logs)]
-    warmths += [(f"proved[{i}].bench_temperature_c", one.bench_temperature_c) for i, one in enumerate(record.proved)]
-    for place, celsius in warmths:
-        if celsius is not None and not warm.low <= celsius <= warm.high:
-            raise CaseError(place, f"must be from {warm.low:g} to {warm.high:g} °C")
+    for place, celsius in _warmths(record):
+        _within(celsius, (FIELDS["temperature_c"].low, FIELDS["temperature_c"].high), place, " °C")
     for i, part in enumerate(record.parts):
-        if part.price is not None and not 0 <= part.price <= MOST_PRICE:
-            raise CaseError(f"parts[{i}].price", f"must be from 0 to {MOST_PRICE:g}")
-    for i, step in enumerate(record.steps):
-        if step.done_at is not None:
-            _moment(step.done_at, f"steps[{i}].done_at")
+        _within(part.price, (0, MOST_PRICE), f"parts[{i}].price", "")
+    for place, moment in _moments(record):
+        _moment(moment, place)
     for i, one in enumerate(record.proved):
-        _moment(one.frozen_at, f"proved[{i}].frozen_at")
         if one.runtime_s is not None and not 0 <= one.runtime_s <= LONGEST_S:
             raise CaseError(f"proved[{i}].runtime_s", "is no time that something ran")
-        try:
-            date.fromisoformat(one.on)
-        except ValueError:
-            raise CaseError(f"proved[{i}].on", "is no date such as 2026-06-03") from None
+        _fine(partial(date.fromisoformat, one.on), f"proved[{i}].on", "is no date such as 2026-06-03")
     for i, log in enumerate(record.logs):
-        try:
-            log.data()
-        except ValueError as error:
-            raise CaseError(f"logs[{i}].original", str(error)) from None
+        _fine(log.data, f"logs[{i}].original")
+
+
+def _warmths(record: Record) -> Iterator[tuple[str, float | None]]:
+    yield "bench_temperature_c", record.bench_temperature_c
+    yield from ((f"logs[{i}].temperature_c", log.temperature_c) for i, log in enumerate(record.logs))
+    yield from ((f"proved[{i}].bench_temperature_c", one.bench_temperature_c) for i, one in enumerate(record.proved))
+
+
+def _moments(record: Record) -> Iterator[tuple[str, str]]:
+    yield from ((f"readings[{i}].taken_at", one.taken_at) for i, one in enumerate(record.readings))
+    yield from ((f"waivers[{i}].given_at", one.given_at) for i, one in enumerate(record.waivers))
+    yield from ((f"steps[{i}].done_at", one.done_at) for i, one in enumerate(record.steps) if one.done_at is not None)
+    yield from ((f"proved[{i}].frozen_at", one.frozen_at) for i, one in enumerate(record.proved))
+
+
+def _within(value: float | None, span: tuple[float, float], place: str, unit: str) -> None:
+    if value is not None and not span[0] <= value <= span[1]:
+        raise CaseError(place, f"must be from {span[0]:g} to {span[1]:g}{unit}")
+
+
+def _fine(read: Callable[[], object], place: str, words: str = "") -> None:
+    """Refuse what cannot be read, in these words or in its own."""
+    try:
+        read()
+    except ValueError as error:
+        raise CaseError(place, words or str(error)) from None
 
 
 def _moment(text: str, place: str) -> None:

@@ -9,47 +9,27 @@ from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
-from hermotrope.bench.build_panel import build_context
+from hermotrope.bench.contexts import Shown, as_tried, panel_context
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.fields import Unreadable
-from hermotrope.bench.match_panel import match_context
 from hermotrope.bench.models import Conversion
-from hermotrope.bench.panels import panel_for, panel_of_place, port_rows
-from hermotrope.bench.places import kind_problems, move_problems, tray
-from hermotrope.bench.run_panel import run_context
+from hermotrope.bench.panels import panel_for, panel_of_place
+from hermotrope.bench.places import move_problems
 from hermotrope.bench.unreadable import tree_file
-from hermotrope.drawings.barrel import end_view
-from hermotrope.drawings.bay import bay_view
-from hermotrope.drawings.ends import other_end
 from hermotrope.drawings.line import feed_line, scrub_payload
-from hermotrope.drawings.output import output_curve
-from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.scale import supply_scale
 from hermotrope.entry.rows import Row
-from hermotrope.proving.checklist import parts_context, steps_context
-from hermotrope.proving.log_panel import newest_log
-from hermotrope.proving.panel import prove_context, proved_rows
-from hermotrope.shelf.entries import pack_groups
-from hermotrope_core.hours.ran import judged_run
 from hermotrope_core.judge.cautions import cautions
 from hermotrope_core.judge.evidence import judgement_working
 from hermotrope_core.judge.findings import Finding
-from hermotrope_core.judge.findings.joining import how_to_measure
 from hermotrope_core.judge.findings.voltage import ridden_by_child
 from hermotrope_core.judge.working import inlet_working, runtime_working
-from hermotrope_core.kinds.inlets import fixed_by_standard
-from hermotrope_core.kinds.stages import KINDS
-from hermotrope_core.know.measure import FINDS
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.parts.wire import PARTS
-from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import write_case
-from hermotrope_core.values.figures import duration
 
 FULL = 1.0
 CAUTION_PLACES = {"source": "source", "device": "device", "stage": "path"}
 SOURCE_CAUSES = {"pack cut-off": "at the pack’s cut-off", "empty": "when the pack is empty"}
-STAGES = tuple((str(one.__struct_config__.tag), one.OFFERED) for one in KINDS)
 
 
 @require_GET
@@ -59,11 +39,6 @@ def feed(request: HttpRequest, pk: int) -> HttpResponse:
     context = feed_context(conversion, request.GET.get("panel", ""), query=request.GET)
     partial = request.htmx and not request.htmx.history_restore_request  # type: ignore[attr-defined]
     return render(request, "bench/_workbench.html" if partial else "bench/feed.html", context)
-
-
-def _as_tried(conversion: Conversion) -> float | None:
-    """Seconds that this very state of the conversion ran; None where it was never tried or was changed since."""
-    return conversion.measured_s if conversion.done_revision == conversion.revision else None
 
 
 def feed_context(
@@ -94,7 +69,7 @@ def feed_context(
         "questions": [(q.ask, panel_of_place(case, q.place), _field_id(q.place)) for q in feed.questions],
         "ends": end_words(feed),
         "scrub": scrub_payload(feed.situation, feed.demands) if feed.situation else None,
-        "chart": feed.chart and feed.chart | {"measured": _as_tried(conversion)},
+        "chart": feed.chart and feed.chart | {"measured": as_tried(conversion)},
         "can_undo": conversion.revision - 1 in numbers,
         "can_redo": conversion.revision + 1 in numbers,
         "moves": move_problems(case),
@@ -105,54 +80,7 @@ def feed_context(
         "all_cautions": cautions(case),
         "panel_cautions": [one for one in cautions(case) if one.place == CAUTION_PLACES.get(chosen.kind)],
     }
-    if chosen.kind == "device":
-        context |= {
-            "inlet_view": end_view(case.device.inlet),
-            "inlet_end": other_end(case.device.inlet, of_device=True),
-            "pins": pin_view(case.device.inlet),
-            "probing": _probing(case),
-            "finds": [one for one in FINDS.values() if not one.motor or "motor" in case.device.traits],
-            "mains": case.mains_at(len(case.path)),
-            "bay": bay_view(case.device.bay),
-            "cell_sizes": tuple(PARTS.cell_sizes_mm),
-            "output_curve": output_curve(case.device),
-        }
-    if chosen.kind == "source" and case.source:
-        context |= {
-            "outlet_view": end_view(case.source.outlet),
-            "outlet_end": other_end(case.source.outlet, of_device=False),
-            "ports": port_rows(case.source),
-        }
-    if chosen.kind in ("shelf", "source"):
-        context["shelf"] = pack_groups(case)
-    if chosen.kind == "match":
-        context |= match_context(conversion, query or QueryDict())
-    if chosen.kind == "add":
-        context["stage_kinds"] = kind_problems(case, STAGES, chosen.stage)
-        context["tray"] = tray(case, chosen.stage)
-    if chosen.kind == "build":
-        context |= {**build_context(conversion, feed), **parts_context(conversion), **steps_context(conversion)}
-    if chosen.kind == "prove":
-        context |= prove_context(conversion, query or QueryDict())
-    if chosen.kind == "record":
-        context |= {"revisions": revisions, "proved_rows": proved_rows(conversion)}
-    if chosen.kind == "run":
-        context |= run_context(feed, query or QueryDict())
-        if context["chart"]:
-            context["chart"] |= {"logged": newest_log(conversion)}
-        context["runtime_working"] = runtime_working(feed.planned) if feed.planned else None
-        context["measured"] = duration(conversion.measured_s) if conversion.measured_s else ""
-        if feed.planned and feed.range and conversion.measured_s:
-            context["ran"] = judged_run(feed.planned, feed.range, conversion.measured_s)
-    return context
-
-
-def _probing(case: Case) -> str:
-    """How the inlet's polarity is measured; empty where nobody does: mains volts, or fixed by a standard."""
-    inlet = case.device.inlet
-    if case.mains_at(len(case.path)) or (inlet is not None and fixed_by_standard(inlet)):
-        return ""
-    return how_to_measure(inlet)
+    return context | panel_context(Shown(conversion, feed, chosen, query or QueryDict(), revisions))
 
 
 def first_panel(feed: Feed) -> str:

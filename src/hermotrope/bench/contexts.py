@@ -1,0 +1,149 @@
+"""What each kind of panel shows beside its fields: one function per kind, in one table."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import QueryDict
+
+from hermotrope.bench.build_panel import build_context
+from hermotrope.bench.feed import Feed
+from hermotrope.bench.match_panel import match_context
+from hermotrope.bench.models import Conversion
+from hermotrope.bench.panels import Panel, port_rows
+from hermotrope.bench.places import kind_problems, tray
+from hermotrope.bench.run_panel import run_context
+from hermotrope.drawings.barrel import end_view
+from hermotrope.drawings.bay import bay_view
+from hermotrope.drawings.ends import other_end
+from hermotrope.drawings.output import output_curve
+from hermotrope.drawings.pins import pin_view
+from hermotrope.proving.checklist import parts_context, steps_context
+from hermotrope.proving.log_panel import newest_log
+from hermotrope.proving.panel import prove_context, proved_rows
+from hermotrope.shelf.entries import pack_groups
+from hermotrope_core.hours.ran import judged_run
+from hermotrope_core.judge.findings.joining import how_to_measure
+from hermotrope_core.judge.working import runtime_working
+from hermotrope_core.kinds.inlets import fixed_by_standard
+from hermotrope_core.kinds.stages import KINDS
+from hermotrope_core.know.measure import FINDS
+from hermotrope_core.parts.wire import PARTS
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.figures import duration
+
+STAGES = tuple((str(one.__struct_config__.tag), one.OFFERED) for one in KINDS)
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What a panel is shown for: the conversion with what was worked out of it, the panel, what was asked of it."""
+
+    conversion: Conversion
+    feed: Feed
+    panel: Panel
+    query: QueryDict
+    revisions: list[Any]
+    """Number, label and moment of each, newest first."""
+
+    @property
+    def case(self) -> Case:
+        return self.feed.case
+
+
+def panel_context(shown: Shown) -> dict[str, Any]:
+    """What the templates of a panel's kind ask for beside its fields."""
+    made = CONTEXTS.get(shown.panel.kind)
+    return made(shown) if made else {}
+
+
+def _device(shown: Shown) -> dict[str, Any]:
+    device = shown.case.device
+    return {
+        "inlet_view": end_view(device.inlet),
+        "inlet_end": other_end(device.inlet, of_device=True),
+        "pins": pin_view(device.inlet),
+        "probing": _probing(shown.case),
+        "finds": [one for one in FINDS.values() if not one.motor or "motor" in device.traits],
+        "mains": shown.case.mains_at(len(shown.case.path)),
+        "bay": bay_view(device.bay),
+        "cell_sizes": tuple(PARTS.cell_sizes_mm),
+        "output_curve": output_curve(device),
+    }
+
+
+def _probing(case: Case) -> str:
+    """How the inlet's polarity is measured; empty where nobody does: mains volts, or fixed by a standard."""
+    inlet = case.device.inlet
+    if case.mains_at(len(case.path)) or (inlet is not None and fixed_by_standard(inlet)):
+        return ""
+    return how_to_measure(inlet)
+
+
+def _shelf(shown: Shown) -> dict[str, Any]:
+    return {"shelf": pack_groups(shown.case)}
+
+
+def _source(shown: Shown) -> dict[str, Any]:
+    source = shown.case.source
+    if source is None:
+        return _shelf(shown)
+    return _shelf(shown) | {
+        "outlet_view": end_view(source.outlet),
+        "outlet_end": other_end(source.outlet, of_device=False),
+        "ports": port_rows(source),
+    }
+
+
+def _match(shown: Shown) -> dict[str, Any]:
+    return match_context(shown.conversion, shown.query)
+
+
+def _add(shown: Shown) -> dict[str, Any]:
+    at = shown.panel.stage
+    return {"stage_kinds": kind_problems(shown.case, STAGES, at), "tray": tray(shown.case, at)}
+
+
+def _build(shown: Shown) -> dict[str, Any]:
+    conversion = shown.conversion
+    return {**build_context(conversion, shown.feed), **parts_context(conversion), **steps_context(conversion)}
+
+
+def _prove(shown: Shown) -> dict[str, Any]:
+    return prove_context(shown.conversion, shown.query)
+
+
+def _record(shown: Shown) -> dict[str, Any]:
+    return {"revisions": shown.revisions, "proved_rows": proved_rows(shown.conversion)}
+
+
+def _run(shown: Shown) -> dict[str, Any]:
+    conversion, feed = shown.conversion, shown.feed
+    context = run_context(feed, shown.query)
+    if feed.chart:
+        context["chart"] = feed.chart | {"measured": as_tried(conversion), "logged": newest_log(conversion)}
+    context["runtime_working"] = runtime_working(feed.planned) if feed.planned else None
+    context["measured"] = duration(conversion.measured_s) if conversion.measured_s else ""
+    if feed.planned and feed.range and conversion.measured_s:
+        context["ran"] = judged_run(feed.planned, feed.range, conversion.measured_s)
+    return context
+
+
+def as_tried(conversion: Conversion) -> float | None:
+    """Seconds that this very state of the conversion ran; None where it was never tried or was changed since."""
+    return conversion.measured_s if conversion.done_revision == conversion.revision else None
+
+
+CONTEXTS: dict[str, Callable[[Shown], dict[str, Any]]] = {
+    "device": _device,
+    "source": _source,
+    "shelf": _shelf,
+    "match": _match,
+    "add": _add,
+    "build": _build,
+    "prove": _prove,
+    "record": _record,
+    "run": _run,
+}

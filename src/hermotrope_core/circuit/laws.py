@@ -1,0 +1,305 @@
+"""Every mode of a case over arrays of draws: what it asks of the pack, at which charge it must stop, how long it takes.
+
+The same circuit as `point` and `piece`, with one value per draw for each uncertain input.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Any, ClassVar
+
+import numpy as np
+
+from hermotrope_core.circuit.discharge import GAUSS
+from hermotrope_core.circuit.point import Circuit, Stretch, mode_demand
+from hermotrope_core.kinds.effects import CAUSES, Cause, Holder
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import number
+
+Array = np.ndarray[Any, np.dtype[np.float64]]
+Factors = dict[str, Array]
+"""By the document's place of an input: one factor per draw."""
+
+
+@dataclass
+class Law:
+    """One mode seen by the first stretch: a demand that does not depend on charge, and where it must stop."""
+
+    kind: str
+    value: Array
+    ohm: Array
+    drop: float
+    stop: Array
+    """Charge at or below which it cannot run; +inf where it never can."""
+    top: Array
+    """Charge above which a converter's input is too high; +inf where there is none."""
+    cause: np.ndarray[Any, np.dtype[np.int64]]
+    port_a: Array
+    falls_at: Array
+    """EMF below which a board passes its input on and the mode follows `falls_to`; -inf where none does."""
+    falls_soc: Array
+    """The charge at that EMF."""
+    falls_to: Law | None = None
+
+    ARRAYS: ClassVar = ("value", "ohm", "stop", "top", "cause", "port_a", "falls_at", "falls_soc")
+
+    def some(self, keep: Any) -> Law:
+        """The same for the draws that `keep` (a mask or indices) chooses."""
+        later = None if self.falls_to is None else self.falls_to.some(keep)
+        varies = {name: getattr(self, name)[keep] for name in self.ARRAYS}
+        return replace(self, **varies, falls_to=later)
+
+    def turns(self) -> list[Array]:
+        """The charges at which the mode's law changes, one array for each change."""
+        return [] if self.falls_to is None else [self.falls_soc, *self.falls_to.turns()]
+
+    def amps(self, emf: Array) -> Array:
+        """Current from the cells at an EMF, amperes."""
+        if self.kind == "current":
+            amps = self.value
+        elif self.kind == "resistance":
+            amps = np.maximum(emf - self.drop, 0.0) / (self.ohm + self.value)
+        else:
+            volts = np.maximum(emf - self.drop, 1e-9)
+            amps = 2.0 * self.value / (volts + np.sqrt(np.maximum(volts * volts - 4.0 * self.ohm * self.value, 0.0)))
+        return amps if self.falls_to is None else np.where(emf > self.falls_at, amps, self.falls_to.amps(emf))
+
+
+class Bundle:
+    """Arrays of a case: what varies as one value per draw, the rest as the circuit has it."""
+
+    def __init__(self, case: Case, factors: Factors, n: int, circuit: Circuit) -> None:
+        self.case, self.n = case, n
+        self.one = np.ones(n)
+        self.factors = factors
+        source = case.source
+        if source is None:
+            raise ValueError("no source is chosen")
+        self.circuit = circuit
+        later = circuit.falls_to
+        self.falls_to = None if later is None else Bundle(case, factors, n, later)
+        self.socs, self.emfs = (np.array(column) for column in zip(*self.circuit.emf_by_soc, strict=True))
+        health = 1.0 if source.state_of_health is None else number(source.state_of_health)
+        aged = np.minimum(health * self.of("source.state_of_health"), 1.0) / health
+        self.charge_as = 3600.0 * self.circuit.charge_ah * self.of("source.capacity_ah") * aged
+        self.rated = self.circuit.rated_a * self.of("source.capacity_ah")
+        self.q = self.circuit.peukert - 1.0
+        self.ohms = [self._ohm(stretch) for stretch in self.circuit.stretches]
+        first = self.circuit.stretches[0]
+        self.drop = first.drop_v
+        self.laws = [self.law(mode.name) for mode in case.duty_modes()]
+
+    def of(self, place: str) -> Array:
+        return self.factors.get(place, self.one)
+
+    def _element_ohm(self, stage: int, ohm: float) -> Array:
+        return ohm * self.of("source.resistance_ohm" if stage == -1 else f"path[{stage}].length_m")
+
+    def _ohm(self, stretch: Stretch) -> Array:
+        total = np.zeros(self.n)
+        for element in stretch.elements:
+            if element.resistance_ohm:
+                total = total + self._element_ohm(element.stage, element.resistance_ohm)
+        return total
+
+    def law(self, name: str) -> Law:
+        """Work a mode back from the device, as `draw_of` does."""
+        index = next(i for i, mode in enumerate(self.case.device.modes) if mode.name == name)
+        mode = self.case.device.modes[index]
+        demand = mode_demand(mode)
+        kind: str = demand.kind
+        value = demand.value * self.of(f"device.modes[{index}].{mode.OWN[mode.kind]}")
+        circuit = self.circuit
+        broken = np.full(self.n, len(CAUSES))
+        port = np.zeros(self.n)
+        later = None if self.falls_to is None else self.falls_to.law(name)
+        for k in range(len(circuit.holders), 0, -1):
+            holder, stretch = circuit.holders[k - 1], circuit.stretches[k]
+            amps, fails = _amps(holder.output_v - stretch.drop_v, self.ohms[k], kind, value)
+            _break(broken, fails, "collapse")
+            volts = np.full(self.n, holder.output_v)
+            for element in stretch.elements:
+                if element.trips_v is not None:
+                    _break(broken, volts <= element.trips_v, element.trips)
+                if element.most_a is not None:
+                    _break(broken, amps > element.most_a, "converter overload")
+                volts = volts - element.drop_v - amps * self._element_ohm(element.stage, element.resistance_ohm)
+            if k == len(circuit.holders):
+                _break(broken, volts < circuit.device_min_v, "device minimum")
+            else:
+                passes = circuit.holders[k].passes_below_v
+                if later is not None and passes is not None and bool((volts < passes).all()):
+                    return later
+                least = circuit.holders[k].input_min_v if passes is None else passes
+                _break(broken, volts < least, circuit.holders[k].low_cause)
+                most = circuit.holders[k].input_max_v
+                if most is not None:
+                    _break(broken, volts > most, "converter input too high")
+            amps = amps + stretch.shunt_a
+            if holder.output_current_max_a is not None:
+                _break(broken, amps > holder.output_current_max_a, "converter overload")
+            kind, value = self._held(holder, amps)
+            port = amps
+        return self._bounded(kind, value, broken, port, later)
+
+    def _held(self, holder: Holder, amps: Array) -> tuple[str, Array]:
+        """What a holder asks of its input, with its loss ratio and quiescent draw varied."""
+        place = "source.regulated_output" if holder.stage == -1 else f"path[{holder.stage}]"
+        if holder.linear:
+            return "current", amps + holder.quiescent * self.of(f"{place}.quiescent_a")
+        table = holder.efficiency
+        share: Any = table if isinstance(table, float) else np.interp(amps, *np.array(table).T)
+        loss = (1.0 / share - 1.0) * self.of(f"{place}.efficiency")
+        return "power", holder.output_v * amps * (1.0 + loss) + holder.quiescent * self.of(f"{place}.quiescent_w")
+
+    def _bounded(self, kind: str, value: Array, broken: np.ndarray[Any, Any], port: Array, later: Law | None) -> Law:
+        """The charge at which the first stretch ends this mode, and why: the highest of its bounds."""
+        circuit, first = self.circuit, self.circuit.stretches[0]
+        bounds: list[tuple[Array, Cause]] = []
+        ohm, drop = np.zeros(self.n), 0.0
+        for element in first.elements:
+            if element.trips_v is not None:
+                bounds.append((self._threshold(element.trips_v, ohm, drop, kind, value), element.trips))
+            if element.most_a is not None:
+                bounds.append((_overload(self.ohms[0], self.drop, kind, value, element.most_a), "converter overload"))
+            ohm = ohm + self._element_ohm(element.stage, element.resistance_ohm)
+            drop += element.drop_v
+            if element.stage == -1:
+                bounds.append((self._threshold(circuit.cutoff_v, ohm, drop, kind, value), "pack cut-off"))
+        top, turn = np.full(self.n, np.inf), np.full(self.n, -np.inf)
+        if circuit.holders:
+            holder = circuit.holders[0]
+            if holder.passes_below_v is not None:
+                turn = self._threshold(holder.passes_below_v, ohm, drop, kind, value)
+            if holder.input_min_v > 0.0:
+                bounds.append((self._threshold(holder.input_min_v, ohm, drop, kind, value), holder.low_cause))
+            if holder.input_max_v is not None:
+                top = self._inverse(self._threshold(holder.input_max_v, ohm, drop, kind, value))
+        else:
+            bounds.append((self._threshold(circuit.device_min_v, ohm, drop, kind, value), "device minimum"))
+        bounds.append((_collapse(self.ohms[0], self.drop, kind, value), "collapse"))
+        emfs = np.array([emf for emf, _ in bounds])
+        best = emfs.argmax(axis=0)
+        cause = np.array([CAUSES.index(cause) for _, cause in bounds])[best]
+        stop = self._inverse(emfs.max(axis=0))
+        falls = turn > emfs.max(axis=0)
+        if later is not None and falls.any():
+            stop = np.where(falls, np.minimum(later.stop, self._inverse(turn)), stop)
+            cause = np.where(falls, later.cause, cause)
+        bad = broken < len(CAUSES)
+        return Law(
+            kind,
+            value,
+            self.ohms[0],
+            self.drop,
+            np.where(bad, np.inf, stop),
+            top,
+            np.where(bad, np.minimum(broken, len(CAUSES) - 1), cause),
+            port,
+            turn,
+            self._inverse(turn),
+            later if falls.any() else None,
+        )
+
+    def _threshold(self, volts: float, ohm: Array, drop: float, kind: str, value: Array) -> Array:
+        """EMF at which a tap stands at `volts` (`piece.threshold`); -inf where it collapses before."""
+        after, drop_after = self.ohms[0] - ohm, self.drop - drop
+        amps, fails = _amps(volts - drop_after, after, kind, value)
+        emf = volts + drop + ohm * amps
+        if kind == "power":
+            fails = fails | (amps * amps * self.ohms[0] > value)
+        return np.where(fails, -np.inf, emf)
+
+    def _inverse(self, emf: Array) -> Array:
+        """The highest charge whose EMF is not above `emf` (`piece.inverse`)."""
+        i = np.clip(np.searchsorted(self.emfs, emf, side="right") - 1, 0, len(self.emfs) - 2)
+        rise = self.emfs[i + 1] - self.emfs[i]
+        inside = self.socs[i] + (self.socs[i + 1] - self.socs[i]) * (emf - self.emfs[i]) / np.where(
+            rise > 0.0, rise, 1.0
+        )
+        return np.where(emf >= self.emfs[-1], np.inf, np.where(emf < self.emfs[0], -np.inf, inside))
+
+    def front(self, turns: list[tuple[int, float]]) -> Front:
+        """The first stretch with every mode's demand, for all draws."""
+        laws = [self.laws[mode] for mode in sorted({mode for mode, _ in turns})]
+        return Front(self.socs, self.emfs, self.q, self.charge_as, self.rated, laws)
+
+
+@dataclass(frozen=True)
+class Front:
+    """The pack with its first stretch, for all draws or some of them."""
+
+    socs: Array
+    emfs: Array
+    q: float
+    charge_as: Array
+    rated: Array
+    laws: list[Law]
+
+    def some(self, keep: Any) -> Front:
+        """The same for the draws that `keep` (a mask or indices) chooses."""
+        laws = [law.some(keep) for law in self.laws]
+        return Front(self.socs, self.emfs, self.q, self.charge_as[keep], self.rated[keep], laws)
+
+    def emf(self, soc: Array) -> Array:
+        return np.asarray(np.interp(soc, self.socs, self.emfs))
+
+    def speed(self, law: Law, emf: Array) -> Array:
+        """-d(soc)/dt of a mode at an EMF, per second."""
+        amps = law.amps(emf)
+        speed = amps / self.charge_as
+        return speed * np.exp(self.q * np.log(np.maximum(1.0, amps / self.rated))) if self.q else speed
+
+    def seconds(self, shares: list[tuple[int, float]], high: Array, low: Array) -> Array:
+        """Time from one charge down to another while the laws draw in the given shares, piece by piece."""
+        total = np.zeros(len(high))
+        edges = [0.0, *(soc for soc in self.socs if 0.0 < soc < 1.0), 1.0]
+        turns = np.sort([soc for law, _ in shares for soc in self.laws[law].turns()], axis=0)
+        for a, b in pairwise(edges):
+            top = np.minimum(high, b)
+            bottom = np.minimum(top, np.maximum(low, a))
+            if not (top > bottom).any():
+                continue
+            e0, e1 = np.interp((a, b), self.socs, self.emfs)
+            slope = (e1 - e0) / (b - a)
+            cuts = [bottom, *(np.clip(turn, bottom, top) for turn in turns), top]
+            for lower, upper in pairwise(cuts):
+                width = upper - lower
+                for x, weight in GAUSS:
+                    emf = e0 + slope * (lower + x * width - a)
+                    drawn = sum((share * self.speed(self.laws[law], emf) for law, share in shares), np.zeros(len(high)))
+                    with np.errstate(divide="ignore", invalid="ignore"):
+                        total = total + weight * np.where(width > 0.0, width / drawn, 0.0)
+        return total
+
+
+def _amps(volts: float, ohm: Array, kind: str, value: Array) -> tuple[Array, np.ndarray[Any, np.dtype[np.bool_]]]:
+    """`section_amps` over arrays: amperes, and where there is no answer."""
+    if kind == "current":
+        return value, volts - value * ohm <= 0.0
+    if kind == "resistance":
+        return np.maximum(volts, 0.0) / (ohm + value), np.full(value.shape, volts <= 0.0)
+    rest = volts * volts - 4.0 * ohm * value
+    fails = (rest < 0.0) | (volts <= 0.0)
+    amps = 2.0 * value / np.where(fails, 1.0, volts + np.sqrt(np.maximum(rest, 0.0)))
+    return amps, fails & (value > 0.0)
+
+
+def _collapse(ohm: Array, drop: float, kind: str, value: Array) -> Array:
+    if kind == "power":
+        return drop + 2.0 * np.sqrt(ohm * value)
+    return drop + ohm * value if kind == "current" else np.full(value.shape, drop)
+
+
+def _overload(ohm: Array, drop: float, kind: str, value: Array, most_a: float) -> Array:
+    """`piece.overload_emf` over arrays."""
+    if kind == "power":
+        return np.where(most_a * most_a * ohm < value, drop + ohm * most_a + value / most_a, -np.inf)
+    return np.where(value > most_a, np.inf, -np.inf) if kind == "current" else np.full(value.shape, -np.inf)
+
+
+def _break(broken: np.ndarray[Any, Any], where: Any, cause: Cause) -> None:
+    """Note the first cause, in the order of `CAUSES`, that a draw violates at any charge."""
+    index = CAUSES.index(cause)
+    np.copyto(broken, index, where=where & (index < broken))
