@@ -10,6 +10,7 @@ import msgspec
 from hermotrope.drawings.numbers import step, ticks
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.parts.craft import OVER
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import digits, figure, reach, stated
 from hermotrope_core.values.known import maybe, number
@@ -82,7 +83,7 @@ def supply_scale(case: Case, situation: Situation | None, read: tuple[Read, ...]
     labels += _spread([(y(v), f"{v:g} {word}") for v, word in right])
     if arrives:
         labels += _inlet_labels(arrives, y)
-    over = bool(arrives and high is not None and arrives[1] > high * 1.005)
+    over = bool(arrives and high is not None and arrives[1] > high * OVER)
     return Scale(
         low=bottom,
         high=top,

@@ -13,6 +13,7 @@ from hermotrope.drawings.scale import ends_of, inlet_span, pack_span
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.match.rank import Term
+from hermotrope_core.parts.craft import OVER
 from hermotrope_core.plan.device import Supply
 from hermotrope_core.values.figures import digits, duration, reach
 from hermotrope_core.values.known import maybe
@@ -72,7 +73,7 @@ def scales(situations: Sequence[Situation], *, small: bool) -> Scales:
     for i, (pack, inlet) in enumerate(found):
         x = 0.0 if small else FIRST + i * COLUMN
         most = max(y(inlet[0]), y(inlet[1]) + 3.0)
-        over = high is not None and inlet[1] > high * 1.005
+        over = high is not None and inlet[1] > high * OVER
         spans.append(
             Span(x, (y(pack[1]), max(y(pack[0]), y(pack[1]) + 3.0)), (y(inlet[1]), most),
                  (digits(pack[1], 3), digits(pack[0], 3)), reach(*inlet), over)

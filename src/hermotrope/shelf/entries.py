@@ -7,6 +7,7 @@ from typing import Any
 from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import span
 from hermotrope_core.circuit.point import rated_wh
+from hermotrope_core.parts.craft import OVER
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.figures import figure, reach
@@ -27,7 +28,7 @@ def pack_groups(case: Case) -> list[tuple[str, list[dict[str, Any]]]]:
 
 def _entry(item: Item, source: Source, low: float | None, high: float | None) -> dict[str, Any]:
     flat, full = span(source)
-    above = high is not None and full > high * 1.005
+    above = high is not None and full > high * OVER
     below = low is not None and flat < low
     words = "above the window: needs a converter" if above else "below it at the end" if below else "inside the window"
     mass = item.mass_g

@@ -17,8 +17,8 @@ from hermotrope_core.values.known import maybe, number
 MARGIN = 0.1
 """A swap is planned this share of the cautious runtime before it would end."""
 MOST_SWAPS = 500
-TAKEN_BACK, TAKEN_BACK_NICKEL = 0.9, 0.75
-"""Share of a charger's energy that the cells give back (typical): lithium and lead, nickel."""
+TAPER = 0.95
+"""What the slow end of a charge leaves of a charger’s watts on average (typical)."""
 WARN_BEFORE_S = (1800.0, 3600.0)
 
 
@@ -98,7 +98,7 @@ def recharge_seconds(situation: Situation, charger_w: float | None, hours_a_day:
     """Seconds to put back what a run takes: Wh / (W x efficiency), not faster than the pack allows; inf for primaries.
 
     A charger that works some hours of each day only (the sun, a car) takes as many days as it needs, the nights between
-    them counted. Lithium and lead take back about 0.9 of what the charger gives, nickel 0.75 (typical).
+    them counted. The efficiency is that of the cells, with what the slow end of a charge leaves (typical).
     """
     run, source = situation.run, situation.source
     if not situation.cell.rechargeable or run is None:
@@ -107,7 +107,7 @@ def recharge_seconds(situation: Situation, charger_w: float | None, hours_a_day:
     if charger_w is None:
         seconds = 3600.0 * own if own else inf
     else:
-        share = TAKEN_BACK_NICKEL if source.chemistry in ("nimh", "nicd") else TAKEN_BACK
+        share = TAPER * (situation.cell.charge_efficiency or 1.0)
         used = situation.circuit.start_soc - run.final_soc
         seconds = max(3600.0 * run.energy_from_source_wh / (charger_w * share), 3600.0 * (own or 0.0) * used)
     if hours_a_day is None or hours_a_day >= 24.0 or seconds in (0.0, inf):

@@ -17,16 +17,12 @@ from hermotrope_core.circuit.point import rated_wh
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stage import StageKind
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.parts.craft import AIR_ASK_WH, AIR_CARE_WH, HIGH_DC_V
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.codes import Code
 
 Level = Literal["note", "care", "stop"]
 Place = Literal["source", "device", "path", "build"]
-AIR_CARE_WH, AIR_ASK_WH = 100.0, 160.0
-"""Watt-hours of one lithium pack that carriers usually take in the cabin, and take with leave (check the carrier)."""
-HIGH_AC_V, HIGH_DC_V = 50.0, 120.0
-"""Above these a qualified person is needed (the usual limits of extra-low voltage)."""
-LITHIUM = ("li-ion", "lifepo4")
 CODES = "the local electrical code and the maker's instructions"
 
 
@@ -47,8 +43,8 @@ def _trait(name: str) -> Callable[[Case], bool]:
     return lambda case: name in case.device.traits
 
 
-def _chemistry(*names: str) -> Callable[[Case], bool]:
-    return lambda case: case.source is not None and case.source.chemistry in names
+def _family(*names: str) -> Callable[[Case], bool]:
+    return lambda case: case.source is not None and CHEMISTRIES[case.source.chemistry].family in names
 
 
 def _stage(test: Callable[[StageKind], bool]) -> Callable[[Case], bool]:
@@ -62,7 +58,7 @@ def _primary(case: Case) -> bool:
 
 def _watt_hours(case: Case) -> float:
     source = case.source
-    if source is None or source.chemistry not in (*LITHIUM, "lithium-iron-disulfide", "lithium-manganese-dioxide"):
+    if source is None or CHEMISTRIES[source.chemistry].family not in ("lithium", "lithium metal"):
         return 0.0
     return rated_wh(source)
 
@@ -85,7 +81,7 @@ CATALOGUE: tuple[Caution, ...] = (
             f"a qualified person, {CODES}", _stage(lambda s: s.alternating)),
     Caution("wall-adapter", "care", "source", "Never open a mains supply; use one that carries a mark of approval, "
             "and outdoors only behind residual-current protection.", f"a qualified person, {CODES}",
-            _chemistry("mains-adapter")),
+            _family("mains")),
     Caution("ridden", "care", "device", "Speed and energy rise with the square of the volts: a switch the rider "
             "reaches, a fuse, a helmet, somebody watching; never leave it powered.", "the maker's instructions",
             _trait("ridden")),
@@ -97,16 +93,16 @@ CATALOGUE: tuple[Caution, ...] = (
             "the motor's data sheet", _trait("motor")),
     Caution("lithium", "care", "source", "Protected packs only, no bare or swollen cells, no soldering onto cells; "
             "never let a converter that is no charger charge it; charge where a fire does no harm.",
-            "the pack maker's instructions", _chemistry(*LITHIUM)),
+            "the pack maker's instructions", _family("lithium")),
     Caution("air", "note", "source", f"By air: lithium packs over {AIR_CARE_WH:g} Wh usually need leave, over "
             f"{AIR_ASK_WH:g} Wh are usually refused; in the cabin, contacts covered.", "your carrier",
             lambda case: _watt_hours(case) > AIR_CARE_WH),
     Caution("primary", "care", "source", "Primary cells are never charged: they leak, vent or burst.",
             "the cell maker's instructions", _primary),
     Caution("lead-acid", "care", "source", "A short melts spanners, and charging vents gas: cover the poles, fuse at "
-            "the pole, charge in moving air.", "the battery maker's instructions", _chemistry("lead-acid")),
+            "the pole, charge in moving air.", "the battery maker's instructions", _family("lead")),
     Caution("recycle", "note", "source", "Worn packs and cells go to battery recycling, poles taped.",
-            "your waste collection", lambda case: case.source is not None and not _chemistry("mains-adapter")(case)),
+            "your waste collection", lambda case: case.source is not None and not _family("mains")(case)),
     Caution("first-power", "care", "build", "First power-up: current limited, one hand, eye on the ammeter, away from "
             "anything that burns.", "somebody who has done it before",
             lambda case: case.source is not None),

@@ -9,7 +9,7 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.kinds.inlets import Connector
-from hermotrope_core.parts.craft import SAME_V
+from hermotrope_core.parts.craft import SAME_V, SLEEPS_AFTER_S
 from hermotrope_core.plan.source import Port, Profile, RegulatedOutput, Source
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe, number
@@ -18,8 +18,6 @@ NEGOTIATES_S = 0.6
 """A port gives its lowest profile first, and what was asked for after this (typical)."""
 TRIPS_S = 0.1
 """An overload lasts this long before the port opens (typical)."""
-OFF_DELAY_S = 30.0
-"""Where a bank does not state how long it stays awake (typical)."""
 
 
 class Plug(msgspec.Struct, frozen=True):
@@ -148,7 +146,7 @@ def _sleep(plug: Plug, port: Port, since: float) -> Event | None:
     threshold = maybe(port.output_min_current_a)
     if threshold is None:
         return None
-    delay = OFF_DELAY_S if port.output_off_delay_s is None else number(port.output_off_delay_s)
+    delay = SLEEPS_AFTER_S if port.output_off_delay_s is None else number(port.output_off_delay_s)
     low_since: float | None = None
     for (start, amps), end in zip(plug.draws, [*(t for t, _ in plug.draws[1:]), float("inf")], strict=True):
         if amps >= threshold:

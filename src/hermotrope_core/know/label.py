@@ -12,6 +12,7 @@ import re
 import msgspec
 
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.parts.craft import AIR_CARE_WH, SLEEPS_AFTER_S
 from hermotrope_core.plan.source import RegulatedOutput, Source
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Known
@@ -21,8 +22,6 @@ PORT_EFFICIENCY = 0.88
 """Typical efficiency from the cells to a port or converter output."""
 USED_AT_V = (5.0, 9.0, 12.0)
 WH_TOLERANCE = 0.08
-AIR_WH = 100.0
-"""Lithium packs above this are commonly limited in the cabin; carriers differ."""
 MOST_BANK_WH = 200.0
 LONGEST = 120
 
@@ -41,19 +40,6 @@ SIZES: dict[str, tuple[str, float, float]] = {
     "CR2032": ("lithium-manganese-dioxide", 0.22, 0.25),
     "CR2025": ("lithium-manganese-dioxide", 0.16, 0.18),
 }
-WORDS: tuple[tuple[str, str], ...] = (
-    (r"li[\s-]?fe(?:po4?)?\b|\blfp\b|iron[\s-]?phosphate", "lifepo4"),
-    (r"lithium\s+(?:aa|primary|iron\s+disulfide)|\bfes2\b", "lithium-iron-disulfide"),
-    (
-        r"li[\s-]?ion|li[\s-]?po(?:ly(?:mer)?)?\b|lithium[\s-]?(?:ion|poly\w*)|\blithium\b|\binr\b|\bicr\b|\bnmc\b",
-        "li-ion",
-    ),
-    (r"ni[\s-]?mh|nickel[\s-]metal", "nimh"),
-    (r"ni[\s-]?cd|nickel[\s-]cadmium", "nicd"),
-    (r"\bsla\b|\bagm\b|\bgel\b|\bvrla\b|lead|\bpb\b", "lead-acid"),
-    (r"alkaline|\blr\d+\b", "alkaline"),
-    (r"zinc|heavy\s+duty", "zinc-carbon"),
-)
 # cells of lithium-ion by the volts that packs are sold under: nominal, full, or a round number
 LITHIUM_NAMES: dict[float, int] = {
     12.0: 3, 14.0: 4, 16.0: 4, 18.0: 5, 20.0: 5, 24.0: 6, 28.0: 7, 36.0: 10, 40.0: 10, 48.0: 13, 54.0: 15, 56.0: 15,
@@ -64,11 +50,6 @@ LEAD_AH = {
     42, 44, 55, 60, 65, 70, 75, 80, 90, 100,
 }  # fmt: skip
 """Usual capacities of sealed lead blocks."""
-OHM_AH: dict[str, float] = {
-    "li-ion": 0.07, "lifepo4": 0.09, "nimh": 0.06, "nicd": 0.03, "lead-acid": 0.03, "alkaline": 0.37,
-    "zinc-carbon": 1.0, "lithium-iron-disulfide": 0.37, "lithium-manganese-dioxide": 3.3,
-}  # fmt: skip
-"""Typical resistance of one cell times its capacity, ohm ampere-hours: bigger cells are stronger."""
 
 
 class LabelError(ValueError):
@@ -104,9 +85,9 @@ class Decoded(msgspec.Struct, frozen=True):
                 quiescent_w=0.06,
                 output_current_max_a=2.0,
                 output_min_current_a=0.07,
-                output_off_delay_s=30.0,
+                output_off_delay_s=SLEEPS_AFTER_S,
             )
-        ohm = self.cells_in_series * OHM_AH[self.chemistry] / self.capacity_ah
+        ohm = self.cells_in_series * cell.ohm_ah / self.capacity_ah
         return Source(
             name=self.label,
             chemistry=self.chemistry,
@@ -144,7 +125,7 @@ def _number(text: str) -> float:
 def _read(label: str) -> _Said:
     text = label.replace("×", "x").replace("·", " ")
     said = _Said()
-    said.chemistry = next((name for pattern, name in WORDS if re.search(pattern, text, re.IGNORECASE)), None)
+    said.chemistry = _chemistry_named(text)
     text = _read_cells(said, text)
     if match := re.search(r"\b(\d{1,2})\s*s\s*(?:(\d{1,2})\s*p)?\b", text, re.IGNORECASE):
         said.series, said.parallel = int(match[1]), int(match[2]) if match[2] else None
@@ -156,6 +137,16 @@ def _read(label: str) -> _Said:
     if said.volts is None:
         said.volts = _amount(text, (r"\s*volts?", 1.0))
     return said
+
+
+def _chemistry_named(text: str) -> str | None:
+    """The chemistry that a label names: the longest find, so that lithium iron phosphate is no lithium-ion."""
+    found = {
+        name: len(match[0])
+        for name, cell in CHEMISTRIES.items()
+        if cell.label_words and (match := re.search(cell.label_words, text, re.IGNORECASE))
+    }
+    return max(found, key=lambda name: found[name], default=None)
 
 
 def _read_cells(said: _Said, text: str) -> str:
@@ -371,8 +362,8 @@ def _decoded(
     per_cell = 3.7 if kind == "bank" and chemistry == "li-ion" else cell.nominal_v
     wh = ah * series * per_cell
     assumed, doubts = told
-    if wh > AIR_WH and chemistry in ("li-ion", "lifepo4"):
-        doubts.append(f"{figure(wh, 'Wh')}: above {AIR_WH:g} Wh air carriers ask first; check yours")
+    if wh > AIR_CARE_WH and chemistry in ("li-ion", "lifepo4"):
+        doubts.append(f"{figure(wh, 'Wh')}: above {AIR_CARE_WH:g} Wh air carriers ask first; check yours")
     if not cell.rechargeable:
         assumed.append("primary cells: never charged")
     return Decoded(

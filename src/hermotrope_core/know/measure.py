@@ -9,13 +9,12 @@ import msgspec
 
 from hermotrope_core.circuit.point import rated_volts
 from hermotrope_core.kinds.inlets import Polarity
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe
 from hermotrope_core.values.quantity import parse
 
-CHARGE_EFFICIENCY = {"li-ion": 0.95, "lifepo4": 0.95, "lead-acid": 0.8, "nimh": 0.7, "nicd": 0.7}
-"""Share of the watt-hours put in on charge that the pack holds (typical)."""
 SAME_VOLTS = 0.005
 ODD_FACTOR = 3.0
 """A figure further from its present value than this factor is worth a second look."""
@@ -177,7 +176,7 @@ def charge_energy(readings: Readings, case: Case, place: str) -> Result:
     if case.source is None:
         raise ValueError("choose a pack first")
     wh, words = _mean(readings, lambda one: one["wh"], figure(readings[0]["wh"], "Wh"))
-    eta = CHARGE_EFFICIENCY.get(case.source.chemistry)
+    eta = CHEMISTRIES[case.source.chemistry].charge_efficiency
     if eta is None:
         raise ValueError("these cells are never charged")
     if wh == 0:
@@ -414,7 +413,7 @@ def helpers_for(case: Case, place: str) -> tuple[str, ...]:
     if place == "/device/output_by_v":
         return ("rf",)
     if place == "/source/capacity_ah":
-        rechargeable = case.source is not None and case.source.chemistry in CHARGE_EFFICIENCY
+        rechargeable = case.source is not None and CHEMISTRIES[case.source.chemistry].rechargeable
         return ("charge",) if rechargeable else ()
     if place.startswith("/device/modes/") and name in ("power_w", "current_a", "resistance_ohm"):
         return ("plug-in",) if case.mains_at(len(case.path)) else ("draw", "draw-behind")

@@ -18,6 +18,7 @@ from hermotrope_core.match.chain import Chain, Facts, Reason, Strategy
 from hermotrope_core.match.shelf import WORK, Kit, Pack, Part, to_buy
 from hermotrope_core.match.strategies import Target
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.parts.craft import OVER, UNDER
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.interpolate import at as look_up
@@ -108,9 +109,9 @@ def plain_ways(target: Target, kit: Kit, facts: Facts) -> Iterator[Way | tuple[S
 def _direct_reason(target: Target, facts: Facts) -> Reason | None:
     """What refuses the pack by itself for certain."""
     never = maybe(target.case.device.supply.absolute_max_v)
-    if never is not None and facts.full_v > never * 1.005:
+    if never is not None and facts.full_v > never * OVER:
         return Reason("over-absolute-max", facts.full_v, never, "V")
-    if facts.volts_at_full < target.low_v * 0.995:
+    if facts.volts_at_full < target.low_v * UNDER:
         return Reason("under-min-at-full", facts.volts_at_full, target.low_v, "V")
     return None
 

@@ -18,7 +18,7 @@ from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.shelf import Pack, Part
-from hermotrope_core.parts.craft import HOT_REFUSE_K, VOLT_TOLERANCE
+from hermotrope_core.parts.craft import HOT_REFUSE_K, OVER, UNDER
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.known import maybe, number
@@ -36,8 +36,6 @@ Strategy = Literal[
     "inverter",
     "wall adapter",
 ]
-
-OVER, UNDER = 1.0 + VOLT_TOLERANCE, 1.0 - VOLT_TOLERANCE
 
 
 class Reason(msgspec.Struct, frozen=True, gc=False):

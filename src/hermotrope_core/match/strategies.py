@@ -13,6 +13,7 @@ from typing import cast
 import msgspec
 
 from hermotrope_core.kinds.inlets import mains_like
+from hermotrope_core.kinds.lead import lead_ohm
 from hermotrope_core.kinds.stages import Converter, Linear
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.match.asked import Asked, asked
@@ -48,7 +49,7 @@ def target_of(case: Case) -> Target | None:
     at = asked(case, rated)
     if at is None:
         return None
-    lost = 2.0 * WORK.lead_m * 1.724e-8 / (at.area_mm2 * 1e-6) * at.heavy_a
+    lost = lead_ohm(WORK.lead_m, at.area_mm2) * at.heavy_a
     if rated - lost < low and rated + lost <= high:
         at = asked(case, round(rated + lost, 2)) or at
     return Target(case, at, low, high)

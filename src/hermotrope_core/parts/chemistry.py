@@ -8,6 +8,7 @@ where the table is meant to hold.
 from __future__ import annotations
 
 from pkgutil import get_data
+from typing import Literal
 
 import msgspec
 
@@ -18,6 +19,8 @@ class Chemistry(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """Data of one cell: volts per cell, charge as a fraction, temperatures in °C."""
 
     label: str
+    family: Literal["lithium", "lithium metal", "nickel", "lead", "zinc", "mains"]
+    """What its cautions go by."""
     rechargeable: bool
     nominal_v: float
     full_v: float
@@ -34,6 +37,12 @@ class Chemistry(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     discharge_temperature_c: tuple[float, float]
     self_discharge_per_month: float
     cycles: int
+    label_words: str = ""
+    """A pattern that finds it on a label; the longest find of all chemistries counts."""
+    ohm_ah: float = 0.0
+    """Resistance of one cell times its capacity, ohm ampere-hours (typical): bigger cells are stronger."""
+    charge_efficiency: float | None = None
+    """Share of the watt-hours put in on charge that it holds (typical); None for what is never charged."""
     endless: bool = False
     """True for a wall adapter, which is fed by the mains and never empty."""
 

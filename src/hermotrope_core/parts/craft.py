@@ -9,6 +9,8 @@ from __future__ import annotations
 # volts
 VOLT_TOLERANCE = 0.005
 """Slack on every limit in volts: meters and tables are not better than half a per cent."""
+OVER, UNDER = 1.0 + VOLT_TOLERANCE, 1.0 - VOLT_TOLERANCE
+"""A limit in volts times these: what is over and under it for certain."""
 SAME_V = 0.05
 """Two settings or profiles closer than this are one; no set-point is adjusted finer."""
 NEAR_SHARE = 0.01
@@ -21,6 +23,8 @@ UNRATED_V = 32.0
 """Up to here a fuse or switch that states no volts is taken to break the current (what small blade fuses stand)."""
 MAINS_CARE_V = 50.0
 """Alternating volts above which a qualified person is needed (the usual limit of extra-low voltage)."""
+HIGH_DC_V = 120.0
+"""Direct volts above which a qualified person is needed (likewise)."""
 MAINS_LEAST_V = 100.0
 """The least that is called mains (the lowest public supply)."""
 
@@ -33,6 +37,9 @@ CUT_OFF_SHARE = 0.25
 """Likewise for a cut-off, which is meant to stop a run, but not so soon."""
 CHARGE_SHARE = 0.01
 """A charger may stop this share above what a pack is full at."""
+
+AIR_CARE_WH, AIR_ASK_WH = 100.0, 160.0
+"""Watt-hours of one lithium pack that carriers usually take in the cabin, and take with leave (check the carrier)."""
 
 # amperes
 MARGIN = 1.2

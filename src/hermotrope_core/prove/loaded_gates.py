@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.effects import Demand
+from hermotrope_core.parts.craft import OVER
 from hermotrope_core.plan.spread import spread_of
 from hermotrope_core.prove.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, below, within
 from hermotrope_core.values.figures import duration, figure
@@ -153,7 +154,7 @@ def _plug(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Ask
     held = situation.unloaded[-1] if situation.circuit.holders else None
     lost = max(0.0, (pack.settled if held is None else held) - expected)
     least = maybe(situation.case.device.supply.min_v) or 0.0
-    most_v = 1.005 * (maybe(situation.case.device.supply.max_v) or inf)
+    most_v = OVER * (maybe(situation.case.device.supply.max_v) or inf)
     low = max(least, expected - 0.6 * lost - 0.01 * expected - 0.03)
     high = max(pack.volts if held is None else held, expected) + within(expected) + 0.01 * expected
     rules = (

@@ -7,6 +7,7 @@ from math import inf
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.holding import Holding
+from hermotrope_core.parts.craft import OVER
 from hermotrope_core.plan.case import Case
 from hermotrope_core.prove.gate import (
     METER_LEADS_OHM,
@@ -188,7 +189,7 @@ def _set_point(situation: Situation, i: int) -> Ask:
     last = not any(s.HOLDS for s in case.path[i + 1 :])
     most = maybe(case.device.supply.max_v)
     if last and most is not None and "over-max" not in case.accepted:
-        high = max(min(high, most * 1.005), low + 1e-6)
+        high = max(min(high, most * OVER), low + 1e-6)
     turn = "turn it down before anything is connected" if adjustable else "it is not the part that was planned"
     lift = "turn it up" if adjustable else "nothing was negotiated, or it is not the part that was planned"
     rules = (

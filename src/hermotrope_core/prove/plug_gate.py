@@ -7,6 +7,7 @@ from math import inf
 
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.inlets import knows_sign
+from hermotrope_core.parts.craft import OVER
 from hermotrope_core.prove.gate import (
     NOTHING_V,
     Ask,
@@ -75,7 +76,7 @@ def _at_the_plug(situation: Situation, taken: Mapping[str, float]) -> tuple[floa
     most = maybe(case.device.supply.max_v)
     dropper = any(stage.NEEDS_CURRENT for stage in case.path)  # which drops nothing without a load
     if most is not None and "over-max" not in case.accepted and not dropper:
-        high = min(high, max(most * 1.005, low + 1e-6))
+        high = min(high, max(most * OVER, low + 1e-6))
     return expected, low, high, because
 
 

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 import msgspec
 
-from hermotrope_core.parts.craft import VOLT_TOLERANCE
+from hermotrope_core.parts.craft import OVER, UNDER
 from hermotrope_core.plan.codes import Code
 
 Level = Literal["note", "care", "refuse", "stop"]
@@ -40,12 +40,12 @@ def outside_duty(level: Level) -> Level:
 
 def above(volts: float, limit: float) -> bool:
     """True if `volts` is above `limit` by more than the tolerance."""
-    return volts > limit * (1.0 + VOLT_TOLERANCE)
+    return volts > limit * OVER
 
 
 def below(volts: float, limit: float) -> bool:
     """True if `volts` is below `limit` by more than the tolerance."""
-    return volts < limit * (1.0 - VOLT_TOLERANCE)
+    return volts < limit * UNDER
 
 
 def verdict_of(findings: Iterable[Finding]) -> Verdict:
