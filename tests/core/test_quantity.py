@@ -7,7 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hermotrope_core.values.fields import FIELDS
-from hermotrope_core.values.quantity import EXAMPLES, QuantityError, parse, show
+from hermotrope_core.values.quantity import QuantityError, parse, show
+from hermotrope_core.values.units import UNITS
 
 READ = [
     ("2500 mAh", "Ah", 2.5), ("2.5Ah", "Ah", 2.5), ("26,800 mAh", "Ah", 26.8), ("2,5 Ah", "Ah", 2.5),
@@ -42,9 +43,9 @@ class Quantities(SimpleTestCase):
 
     def test_every_unit_of_the_document_has_an_example_that_reads(self) -> None:
         for field in FIELDS.values():
-            parse(EXAMPLES[field.unit].split(" or ")[0].split(",")[0], field.unit)
+            parse(UNITS[field.unit].example.split(" or ")[0].split(",")[0], field.unit)
 
-    @given(st.floats(1e-6, 1e6), st.sampled_from(sorted(EXAMPLES)))
+    @given(st.floats(1e-6, 1e6), st.sampled_from(sorted(UNITS)))
     def test_what_is_shown_reads_back(self, value: float, unit: str) -> None:
         if unit == "%":
             value = min(value, 1.0)

@@ -10,7 +10,7 @@ import msgspec
 from hermotrope.entry.connectors import as_connector
 from hermotrope.entry.typed import Edit, EditError, change_at
 from hermotrope_core.plan.case import Case
-from hermotrope_core.plan.device import USES, Mode
+from hermotrope_core.plan.device import TRAITS, Mode, Trait
 from hermotrope_core.plan.document import tree_of
 from hermotrope_core.values.known import maybe, number
 
@@ -28,13 +28,19 @@ def edit(case: Case, place: str, text: str, known_by: str = "") -> Edit:
     return change_at(tree, place, text, known_by, limit)
 
 
-def with_trait(case: Case, trait: str, *, on: bool) -> Case:
+def trait_named(text: str) -> Trait:
+    """The trait of that name. Raises `EditError` where there is none."""
+    for trait in TRAITS:
+        if trait == text:
+            return trait
+    raise EditError("that is nothing the bench asks about a device")
+
+
+def with_trait(case: Case, trait: Trait, *, on: bool) -> Case:
     """The case with a trait of the device put in or taken out; the question of its use counts as answered."""
-    traits = [one for one in case.device.traits if one != trait]
-    if on:
-        traits.append(trait)  # type: ignore[arg-type]  # the action validates the whole case
-    stated = case.device.uses_stated or trait in USES
-    device = msgspec.structs.replace(case.device, traits=tuple(traits), uses_stated=stated)
+    traits = tuple(one for one in case.device.traits if one != trait) + ((trait,) if on else ())
+    stated = case.device.uses_stated or TRAITS[trait].of_use
+    device = msgspec.structs.replace(case.device, traits=traits, uses_stated=stated)
     return msgspec.structs.replace(case, device=device)
 
 

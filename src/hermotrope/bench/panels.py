@@ -12,24 +12,10 @@ from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.know.measure import HELPERS, helpers_for
 from hermotrope_core.plan.case import Case
-from hermotrope_core.plan.device import USES, Mode, Trait
+from hermotrope_core.plan.device import TRAITS, Mode
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import maybe, number
 from hermotrope_core.values.quantity import show
-
-USE_WORDS: dict[Trait, str] = {
-    "life-safety": "a life depends on it: breathing, alarm, medical, rescue",
-    "child": "a child uses it",
-    "ridden": "it is ridden or carries somebody",
-    "near-water": "it is used near water",
-    "mains-inside": "there is mains voltage inside",
-}
-TRAIT_WORDS: dict[Trait, str] = {
-    "electronics": "electronics inside",
-    "motor": "has a motor",
-    "receiver": "is a receiver",
-    "writes-storage": "writes to storage",
-}
 
 
 def helped(case: Case, asked: tuple[Row, ...]) -> tuple[Row, ...]:
@@ -182,8 +168,8 @@ def _device_panel(case: Case, index: int) -> Panel:
         flags=(*flags, *battery, row(device, "name", "/device")),
         bay=rows(device.bay, ("size", "columns", "links", "leads", "fed_slot"), "/device/bay") if device.bay else (),
         output=helped(case, (*rows(device, output, "/device"), *_output_mode(case))),
-        traits=tuple((trait, words, trait in device.traits) for trait, words in TRAIT_WORDS.items()),
-        uses=tuple((trait, USE_WORDS[trait], trait in device.traits) for trait in USES),
+        traits=tuple((key, one.words, key in device.traits) for key, one in TRAITS.items() if not one.of_use),
+        uses=tuple((key, one.words, key in device.traits) for key, one in TRAITS.items() if one.of_use),
     )
 
 

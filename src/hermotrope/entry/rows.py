@@ -14,7 +14,7 @@ from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.document import WHOLE_NUMBERS
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.known import Known, Value
-from hermotrope_core.values.quantity import EXAMPLES
+from hermotrope_core.values.units import UNITS
 
 YES_NO = (("yes", "yes"), ("no", "no"))
 CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
@@ -198,7 +198,7 @@ def row(part: Value | None, name: str, at: str, typed: str | None = None, error:
         return Row(place, term, text, "text", help=HELP.get(name, ""), whole_page=name in REDRAWS, error=error)
     value = getattr(part, name) if part is not None else None
     is_table = name in TABLES and (name != "efficiency" or isinstance(value, tuple))
-    example = TABLE_EXAMPLES[name] if is_table else EXAMPLES[field.unit] if field else ""
+    example = TABLE_EXAMPLES[name] if is_table else UNITS[field.unit].example if field else ""
     asked = field is not None and name not in WHOLE_NUMBERS | AS_STATED and not is_table
     known = (value.known_by if isinstance(value, Known) else "typical") if asked else ""
     note = value.note or "" if isinstance(value, Known) else ""

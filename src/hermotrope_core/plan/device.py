@@ -5,6 +5,8 @@ from __future__ import annotations
 import itertools
 from typing import ClassVar, Literal
 
+import msgspec
+
 from hermotrope_core.kinds.inlets import CellBay, Connector
 from hermotrope_core.values.known import Number, Table, Value, check_table, maybe, number
 
@@ -19,8 +21,27 @@ Trait = Literal[
     "mains-inside",
     "motor",
 ]
-USES: tuple[Trait, ...] = ("life-safety", "child", "ridden", "near-water", "mains-inside")
-"""Traits that say who or what can be hurt: everybody is asked about these once."""
+
+
+class TraitWords(msgspec.Struct, frozen=True):
+    """What a trait says of a device, as it is asked; `of_use` says who or what can be hurt: everybody is asked once."""
+
+    words: str
+    of_use: bool = False
+
+
+TRAITS: dict[Trait, TraitWords] = {
+    "electronics": TraitWords("electronics inside"),
+    "motor": TraitWords("has a motor"),
+    "receiver": TraitWords("is a receiver"),
+    "writes-storage": TraitWords("writes to storage"),
+    "life-safety": TraitWords("a life depends on it: breathing, alarm, medical, rescue", of_use=True),
+    "child": TraitWords("a child uses it", of_use=True),
+    "ridden": TraitWords("it is ridden or carries somebody", of_use=True),
+    "near-water": TraitWords("it is used near water", of_use=True),
+    "mains-inside": TraitWords("there is mains voltage inside", of_use=True),
+}
+"""In the order in which they are asked."""
 
 
 class Supply(Value, frozen=True):

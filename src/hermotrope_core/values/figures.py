@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from math import floor, isfinite, log10
 
-_MILLI = {"A", "W", "V", "Ω", "Ah", "m"}
+from hermotrope_core.values.units import UNITS
 
 
 def digits(value: float, significant: int) -> str:
@@ -27,10 +27,9 @@ def figure(value: float, unit: str, significant: int = 3) -> str:
     """
     if unit == "%":
         return f"{digits(100 * value, significant)} %"
-    if unit == "F" and abs(value) < 0.0995:
-        return f"{digits(1e6 * value, significant)} µF"
-    if unit in _MILLI and 0 < abs(value) < 0.0995:
-        return f"{digits(1000 * value, significant)} m{unit}"
+    small = UNITS[unit].small if unit in UNITS else None
+    if small is not None and 0 < abs(value) < 0.0995:
+        return f"{digits(small.times * value, significant)} {small.prefix}{unit}"
     return f"{digits(value, significant)} {unit}".rstrip()
 
 

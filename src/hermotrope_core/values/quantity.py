@@ -14,66 +14,9 @@ import pint
 
 from hermotrope_core.values.fields import Field
 from hermotrope_core.values.figures import plain
+from hermotrope_core.values.units import UNITS
 
-_UNITS: pint.UnitRegistry[float] = pint.UnitRegistry(cache_folder=None, autoconvert_offset_to_baseunit=False)
-_PINT = {
-    "V": "volt",
-    "A": "ampere",
-    "W": "watt",
-    "Ω": "ohm",
-    "F": "farad",
-    "Ah": "ampere * hour",
-    "Wh": "watt * hour",
-    "s": "second",
-    "h": "hour",
-    "m": "meter",
-    "mm": "millimeter",
-    "mm²": "millimeter ** 2",
-    "g": "gram",
-    "K/W": "kelvin / watt",
-    "°C": "degC",
-    "°": "degree",
-}
-_NAMES = {
-    "V": "volts",
-    "A": "amperes",
-    "W": "watts",
-    "Ω": "ohms",
-    "F": "a capacitance",
-    "Ah": "ampere-hours",
-    "Wh": "watt-hours",
-    "s": "a time",
-    "h": "hours",
-    "m": "a length",
-    "mm": "millimetres",
-    "mm²": "a wire size",
-    "g": "a mass",
-    "K/W": "kelvin per watt",
-    "°C": "a temperature",
-    "°": "an angle",
-    "%": "a percentage",
-    "": "a number",
-}
-EXAMPLES = {
-    "V": "12.6 V or 12V6",
-    "A": "420 mA or 2.5 A",
-    "W": "6 W or 1/4 W",
-    "Ω": "0.125 Ω or 125 mΩ",
-    "F": "1000 µF",
-    "Ah": "2500 mAh or 2.5 Ah",
-    "Wh": "74 Wh",
-    "s": "90 min, 4h30 or 45 s",
-    "h": "3 h or 90 min",
-    "m": "1.2 m or 60 cm",
-    "mm": "5.5 mm",
-    "mm²": "0.75 mm² or 18 AWG",
-    "g": "640 g",
-    "K/W": "30 K/W",
-    "°C": "5 °C",
-    "°": "270°",
-    "%": "92 %",
-    "": "5",
-}
+_PINT: pint.UnitRegistry[float] = pint.UnitRegistry(cache_folder=None, autoconvert_offset_to_baseunit=False)
 LONGEST = 40
 
 _NUMBER = r"[+\-−]?(?:\d[\d,]*\.?\d*|\.\d+)(?:[eE][+\-]?\d{1,3})?"
@@ -111,12 +54,12 @@ def parse(text: str, unit: str) -> float:
     """
     clean = " ".join(text.translate(_SUPERSCRIPTS).split())
     if not clean:
-        raise QuantityError(f"nothing is entered; for example {EXAMPLES[unit]}")
+        raise QuantityError(f"nothing is entered; for example {UNITS[unit].example}")
     if len(clean) > LONGEST:
-        raise QuantityError(f"too long for a quantity; for example {EXAMPLES[unit]}")
+        raise QuantityError(f"too long for a quantity; for example {UNITS[unit].example}")
     value = _value(clean, unit)
     if not math.isfinite(value):
-        raise QuantityError(f"{clean} is not a finite number; for example {EXAMPLES[unit]}")
+        raise QuantityError(f"{clean} is not a finite number; for example {UNITS[unit].example}")
     return value
 
 
@@ -135,7 +78,7 @@ def _value(text: str, unit: str) -> float:
         return _converted(int(match[1]) / int(match[2]), match[3], unit)
     match = _PLAIN.match(text)
     if match is None:
-        raise QuantityError(f"{text!r} is not {_NAMES[unit]}; for example {EXAMPLES[unit]}")
+        raise QuantityError(f"{text!r} is not {UNITS[unit].called}; for example {UNITS[unit].example}")
     return _converted(_number(match[1]), match[2].strip(), unit)
 
 
@@ -172,7 +115,7 @@ def _seconds(text: str) -> float | None:
 def _converted(value: float, given: str, unit: str) -> float:
     if unit in ("", "%"):
         if given not in ("", "%"):
-            raise QuantityError(f"{given!r} is not expected here; for example {EXAMPLES[unit]}")
+            raise QuantityError(f"{given!r} is not expected here; for example {UNITS[unit].example}")
         if unit == "%" and (given == "%" or abs(value) > 1.0):
             return value / 100.0
         return value
@@ -189,13 +132,15 @@ def _converted(value: float, given: str, unit: str) -> float:
     if unit == "F":
         word = re.sub(r"^[uµμ](?=F|f)", "micro", word).replace("f", "F")
     if not _UNIT.fullmatch(word):
-        raise QuantityError(f"the unit {given!r} is not known; for example {EXAMPLES[unit]}")
+        raise QuantityError(f"the unit {given!r} is not known; for example {UNITS[unit].example}")
     try:
-        return float(_UNITS.Quantity(value, word).to(_PINT[unit]).magnitude)
+        return float(_PINT.Quantity(value, word).to(UNITS[unit].pint).magnitude)
     except pint.DimensionalityError:
-        raise QuantityError(f"{given} does not measure {_NAMES[unit]}; for example {EXAMPLES[unit]}") from None
+        raise QuantityError(
+            f"{given} does not measure {UNITS[unit].called}; for example {UNITS[unit].example}"
+        ) from None
     except (pint.PintError, AttributeError, ValueError, TypeError, OverflowError):
-        raise QuantityError(f"the unit {given!r} is not known; for example {EXAMPLES[unit]}") from None
+        raise QuantityError(f"the unit {given!r} is not known; for example {UNITS[unit].example}") from None
 
 
 def parse_field(text: str, field: Field) -> float:

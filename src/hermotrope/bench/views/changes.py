@@ -17,10 +17,10 @@ from django.views.decorators.http import require_POST
 from django_htmx.http import HttpResponseClientRedirect
 
 from hermotrope.bench import actions, stages
-from hermotrope.bench.edits import edit, with_trait
+from hermotrope.bench.edits import edit, trait_named, with_trait
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
-from hermotrope.bench.panels import TRAIT_WORDS, USE_WORDS, kept_panel, row_at
+from hermotrope.bench.panels import kept_panel, row_at
 from hermotrope.bench.views.feed import feed_context
 from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
@@ -187,10 +187,8 @@ def trait(request: HttpRequest, pk: int) -> HttpResponse:
         made, label = msgspec.structs.replace(case, device=device), "Uses stated"
     else:
         on = request.POST.get("text") == "yes"
-        words = {**TRAIT_WORDS, **USE_WORDS}.get(named, "")  # type: ignore[call-overload]  # any text may be posted
-        if not words:
-            raise EditError("that is nothing the bench asks about a device")
-        made, label = with_trait(case, named, on=on), f"{named}: {'yes' if on else 'no'}"
+        trait = trait_named(named)
+        made, label = with_trait(case, trait, on=on), f"{trait}: {'yes' if on else 'no'}"
     return body(request, actions.put(pk, version_of(request), made, label))
 
 
