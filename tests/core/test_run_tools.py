@@ -212,7 +212,9 @@ class Swaps(SimpleTestCase):
     def test_recharging_takes_energy_over_power_but_not_less_than_the_pack_allows(self) -> None:
         free = situation(MOUNT)
         assert free.run is not None
-        self.assertAlmostEqual(recharge_seconds(free, 60.0), 3600 * free.run.energy_from_source_wh / (60.0 * 0.95 * 0.95))
+        self.assertAlmostEqual(
+            recharge_seconds(free, 60.0), 3600 * free.run.energy_from_source_wh / (60.0 * 0.95 * 0.95)
+        )
         slow = situation(MOUNT, **{"source.recharge_h": 5})
         self.assertAlmostEqual(recharge_seconds(slow, 600.0), 5 * 3600 * (1 - slow.run.final_soc))  # type: ignore[union-attr]
         self.assertEqual(recharge_seconds(slow, None), 5 * 3600)

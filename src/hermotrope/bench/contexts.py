@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from django.http import QueryDict
 
@@ -55,8 +55,9 @@ class Shown:
 
 def panel_context(shown: Shown) -> dict[str, Any]:
     """What the templates of a panel's kind ask for beside its fields."""
-    made = CONTEXTS.get(shown.panel.kind)
-    return made(shown) if made else {}
+    kind = PANELS[shown.panel.kind]
+    views = [(key, one.view) for key, one in PANELS.items() if one.view]
+    return {"panel_kind": kind, "views": views, **kind.context(shown)}
 
 
 def _device(shown: Shown) -> dict[str, Any]:
@@ -136,14 +137,31 @@ def as_tried(conversion: Conversion) -> float | None:
     return conversion.measured_s if conversion.done_revision == conversion.revision else None
 
 
-CONTEXTS: dict[str, Callable[[Shown], dict[str, Any]]] = {
-    "device": _device,
-    "source": _source,
-    "shelf": _shelf,
-    "match": _match,
-    "add": _add,
-    "build": _build,
-    "prove": _prove,
-    "record": _record,
-    "run": _run,
+def _stage(_: Shown) -> dict[str, Any]:
+    return {}
+
+
+@dataclass(frozen=True)
+class PanelKind:
+    """How a kind of panel is shown: its template, what that asks for, and where the run's outcome stands beside it."""
+
+    template: str
+    context: Callable[[Shown], dict[str, Any]]
+    outcome: Literal["", "above", "below"] = ""
+    view: str = ""
+    """Its name among the views; none for what belongs to a station of the line."""
+
+
+PANELS: dict[str, PanelKind] = {
+    "device": PanelKind("bench/_panel_device.html", _device, "below"),
+    "source": PanelKind("bench/_panel_source.html", _source, "below"),
+    "stage": PanelKind("bench/_panel_stage.html", _stage, "below"),
+    "shelf": PanelKind("bench/_shelf.html", _shelf),
+    "add": PanelKind("bench/_panel_add.html", _add),
+    "match": PanelKind("bench/_panel_match.html", _match, view="Match"),
+    "run": PanelKind("bench/_panel_run.html", _run, "above", view="Run"),
+    "build": PanelKind("bench/_panel_build.html", _build, view="Build"),
+    "prove": PanelKind("proving/_prove.html", _prove, view="Prove"),
+    "record": PanelKind("bench/_panel_record.html", _record, view="Record"),
 }
+"""In the order of the views."""

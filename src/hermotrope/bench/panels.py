@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import msgspec
@@ -78,14 +78,8 @@ def row_at(case: Case, place: str) -> Row:
 def panel_for(case: Case, key: str) -> Panel:
     """The panel under a key: a station's number, match, run, build, prove or record; the device if out of range."""
     count = len(case.path)
-    if key == "build":
-        return Panel("build", "Build", "build")
-    if key == "match":
-        return Panel("match", "Match", "match")
-    if key == "prove":
-        return Panel("prove", "Prove", "prove")
-    if key in ("run", "record"):
-        return _run_panel(case) if key == "run" else Panel("record", "Record", "record", rows=(row(case, "title", ""),))
+    if key in VIEWS:
+        return VIEWS[key](case)
     if key.startswith("add-") and key[4:].isdigit() and int(key[4:]) <= count:
         return Panel(key, "Put in a stage", "add", stage=int(key[4:]))
     index = int(key) if key.isdigit() and 1 <= int(key) <= count + 2 else count + 2
@@ -213,6 +207,20 @@ def _duty(case: Case) -> Iterator[Row]:
     for i, segment in enumerate(case.duty.repeat):
         one = row(segment, "seconds", f"/duty/repeat/{i}")
         yield msgspec.structs.replace(one, term=segment.mode, known_by="")
+
+
+def _record_panel(case: Case) -> Panel:
+    return Panel("record", "Record", "record", rows=(row(case, "title", ""),))
+
+
+VIEWS: dict[str, Callable[[Case], Panel]] = {
+    "match": lambda _: Panel("match", "Match", "match"),
+    "run": _run_panel,
+    "build": lambda _: Panel("build", "Build", "build"),
+    "prove": lambda _: Panel("prove", "Prove", "prove"),
+    "record": _record_panel,
+}
+"""The panels that belong to no station, by their keys."""
 
 
 def kept_panel(old: Case, new: Case, key: str) -> str:

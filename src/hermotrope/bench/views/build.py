@@ -21,6 +21,7 @@ from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.netlist import netlist
 from hermotrope_core.judge.choose import choose
+from hermotrope_core.judge.findings import BASES
 from hermotrope_core.judge.findings.voltage import ridden_by_child
 from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.kinds.lead import as_lead, leads_of
@@ -29,7 +30,7 @@ from hermotrope_core.know.joints import CENTRES, centres_differ, gaps
 from hermotrope_core.plan.case import Case, Choice, planned, questions
 
 LONGEST_REASON = 200
-TAKEN_OVER = ("life-safety", "mains")
+TAKEN_OVER = tuple(code for code, basis in BASES.items() if basis.can_be_accepted and "stop" in basis.levels)
 """Stops, which somebody must take over by name."""
 
 

@@ -21,7 +21,7 @@ from hermotrope.drawings.scale import supply_scale
 from hermotrope.entry.rows import Row
 from hermotrope_core.judge.cautions import cautions
 from hermotrope_core.judge.evidence import judgement_working
-from hermotrope_core.judge.findings import Finding
+from hermotrope_core.judge.findings import BASES, Finding
 from hermotrope_core.judge.findings.voltage import ridden_by_child
 from hermotrope_core.judge.working import inlet_working, runtime_working
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -76,7 +76,7 @@ def feed_context(
         "chemistries": [(key, cell.label) for key, cell in CHEMISTRIES.items()],
         "device_key": str(len(case.path) + 2),
         "forbidden": ridden_by_child(case),
-        "unaccepted": {"over-max", "life-safety", "mains"} - set(case.accepted),
+        "unaccepted": {basis.code for basis in BASES.values() if basis.can_be_accepted} - set(case.accepted),
         "all_cautions": cautions(case),
         "panel_cautions": [one for one in cautions(case) if one.place == CAUTION_PLACES.get(chosen.kind)],
     }

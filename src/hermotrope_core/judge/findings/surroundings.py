@@ -317,6 +317,7 @@ def _missing(situation: Situation) -> Iterator[str]:
         "volts of the outlet, or what is stated of the device",
         ("stage.output_v", "traits"),
         f"{MAINS_CARE_V:g} V alternating",
+        can_be_accepted=True,
     )
 )
 def inverter(situation: Situation) -> Iterator[Finding]:
@@ -340,7 +341,7 @@ def inverter(situation: Situation) -> Iterator[Finding]:
     Basis("child", ("care",), "what is stated of its use", ("traits",)),
     Basis("ridden", ("care",), "what is stated of its use", ("traits",)),
     Basis("near-water", ("care",), "what is stated of its use", ("traits",)),
-    Basis("life-safety", ("care", "stop"), "what is stated of its use", ("traits",)),
+    Basis("life-safety", ("care", "stop"), "what is stated of its use", ("traits",), can_be_accepted=True),
 )
 def traits(situation: Situation) -> Iterator[Finding]:
     """Cautions that follow from what the device is near; two of them stop until taken over."""

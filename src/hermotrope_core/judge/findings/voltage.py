@@ -93,6 +93,7 @@ def volts_before_draw(case: Case) -> tuple[Finding, ...]:
         (*FULL, *LOADED, "lightest"),
         "stated",
         ("device.supply.max_v",),
+        can_be_accepted=True,
     )
 )
 def over_max(situation: Situation) -> Iterator[Finding]:
