@@ -9,9 +9,10 @@ import re
 from collections.abc import Iterable
 from typing import Any
 
-from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.document import CaseError, of_format
+from hermotrope_core.plan.upgrade import SHELF
 
-FORMAT = "hermotrope-shelf/1"
+FORMAT = SHELF.current
 COLUMNS = ("key", "kind", "group", "name", "have", "count", "price", "mass_g", "recharge_h", "note", "part")
 MOST_ROWS = 20_000
 LARGEST_BYTES = 20_000_000
@@ -63,9 +64,7 @@ def _read_json(text: str) -> list[dict[str, Any]]:
         tree = json.loads(text)
     except (ValueError, RecursionError) as error:
         raise CaseError("file", f"not a JSON document: {error}") from None
-    if not isinstance(tree, dict) or tree.get("format") != FORMAT:
-        raise CaseError("format", f"must be {FORMAT!r}")
-    items = tree.get("items")
+    items = of_format(tree, SHELF).get("items")
     if not isinstance(items, list) or not all(isinstance(item, dict) for item in items):
         raise CaseError("items", "must be a list of objects")
     return items

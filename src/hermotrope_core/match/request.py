@@ -13,9 +13,10 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import FORMAT, Case, PlanOn, questions
 from hermotrope_core.plan.codes import Code
 from hermotrope_core.plan.device import Device
-from hermotrope_core.plan.document import LARGEST_BYTES, CaseError, about_format, refusal, whole_numbers
+from hermotrope_core.plan.document import LARGEST_BYTES, CaseError, of_format, refusal, whole_numbers
 from hermotrope_core.plan.duty import Conditions, Duty
 from hermotrope_core.plan.source import Source
+from hermotrope_core.plan.upgrade import CASE
 from hermotrope_core.values.known import Value
 
 Wish = Literal["longest", "lightest", "cheapest", "least-work", "reversible"]
@@ -65,8 +66,7 @@ def read_request(data: bytes | str) -> Request:
         raise CaseError("request", f"not a JSON document: {error}") from None
     if not isinstance(tree, dict):
         raise CaseError("request", "a request is a JSON object")
-    if tree.get("format") != FORMAT:
-        raise CaseError("format", about_format(tree.get("format")))
+    tree = of_format(tree, CASE)
     try:
         read = msgspec.convert(whole_numbers(tree), _Document)
         case = Case(

@@ -19,9 +19,10 @@ from hermotrope_core.plan.codes import Code
 from hermotrope_core.plan.device import Device, Mode, rated_watts
 from hermotrope_core.plan.duty import Conditions, Duty, Segment
 from hermotrope_core.plan.source import Source
+from hermotrope_core.plan.upgrade import CASE
 from hermotrope_core.values.known import Value, maybe, number
 
-FORMAT = "hermotrope-case/1"
+FORMAT = CASE.current
 MOST_STAGES = 40
 
 PlanOn = Literal["duty", "typical", "maximum"]

@@ -17,6 +17,7 @@ from hermotrope_core.plan.case import FORMAT, Case, questions
 from hermotrope_core.plan.device import Device, Mode
 from hermotrope_core.plan.duty import Segment
 from hermotrope_core.plan.source import Source
+from hermotrope_core.plan.upgrade import CASE, Format, WrongFormat
 from hermotrope_core.values.fields import FIELDS
 
 LARGEST_BYTES = 2_000_000
@@ -63,11 +64,9 @@ def case_from(tree: object) -> Case:
     """Build a case from decoded JSON (dicts, lists, numbers). Raises `CaseError`."""
     if not isinstance(tree, dict):
         raise CaseError("case", "a case is a JSON object")
-    stated = tree.get("format")
     if (place := not_finite(tree)) is not None:
         raise CaseError(place, "must be a finite number")
-    if stated != FORMAT:
-        raise CaseError("format", about_format(stated))
+    tree = of_format(tree, CASE)
     try:
         case = msgspec.convert(whole_numbers(tree), Case)
     except msgspec.ValidationError as error:
@@ -157,14 +156,14 @@ def schema() -> dict[str, Any]:
     return made
 
 
-def about_format(stated: object) -> str:
-    """What is wrong with a `format` that is not ours."""
-    if stated is None:
-        return f"missing; a case says {FORMAT!r}"
-    match = re.fullmatch(r"hermotrope-case/(\d{1,6})", stated) if isinstance(stated, str) else None
-    if match and int(match[1]) > 1:
-        return f"{stated!r} is newer than {FORMAT!r}, which this version reads"
-    return f"must be {FORMAT!r}"
+def of_format(tree: object, wanted: Format) -> dict[str, Any]:
+    """The tree of a document, brought to the present version. Raises `CaseError`."""
+    if not isinstance(tree, dict):
+        raise CaseError("format", f"must be {wanted.current!r}")
+    try:
+        return wanted.upgraded(tree)
+    except WrongFormat as error:
+        raise CaseError("format", str(error)) from None
 
 
 def refusal(message: str, root: str) -> CaseError:

@@ -16,12 +16,13 @@ import msgspec
 
 from hermotrope_core.fit.runlog import Column, Remark
 from hermotrope_core.plan.case import Case
-from hermotrope_core.plan.document import CaseError, case_from, refusal, tree_of
+from hermotrope_core.plan.document import CaseError, case_from, of_format, refusal, tree_of
 from hermotrope_core.plan.document import warm as warm_case
+from hermotrope_core.plan.upgrade import RECORD
 from hermotrope_core.prove.progress import Reading, Waiver
 from hermotrope_core.values.fields import FIELDS
 
-FORMAT = "hermotrope-record/1"
+FORMAT = RECORD.current
 LARGEST_BYTES = 120_000_000
 MOST_ENTRIES = 20_000
 MOST_PRICE, LONGEST_S = 1e6, 1e9
@@ -178,8 +179,7 @@ def read_record(data: bytes) -> Record:
         raise CaseError("record", "nested too deeply") from None
     except ValueError as error:
         raise CaseError("record", f"not a JSON document: {error}") from None
-    if not isinstance(tree, dict) or tree.get("format") != FORMAT:
-        raise CaseError("format", f"must be {FORMAT!r}")
+    tree = of_format(tree, RECORD)
     tree["case"] = _checked(tree.get("case"), "case")
     proved = tree.get("proved", [])
     if not isinstance(proved, list):
