@@ -12,7 +12,8 @@ const figures = (() => {
 
   function figure(value, unit, significant = 3) {
     if (unit === "%") return digits(100 * value, significant) + " %";
-    if (MILLI.includes(unit) && Math.abs(value) > 0 && Math.abs(value) < 0.0995) return digits(1000 * value, significant) + " m" + unit;
+    if (MILLI.includes(unit) && Math.abs(value) > 0 && Math.abs(value) < 0.0995)
+      return digits(1000 * value, significant) + " m" + unit;
     return digits(value, significant) + (unit ? " " + unit : "");
   }
 
@@ -40,7 +41,8 @@ const figures = (() => {
     clock: (s) => inUnit(s, unitOf(s)),
     // an axis in one unit; whole hours without their minutes
     times: (ticks) => {
-      const unit = unitOf(ticks[ticks.length - 1] ?? 0), whole = unit === "h min" && ticks.every((t) => t % 3600 === 0);
+      const unit = unitOf(ticks[ticks.length - 1] ?? 0),
+        whole = unit === "h min" && ticks.every((t) => t % 3600 === 0);
       return ticks.map((t) => (t ? inUnit(t, whole ? "h" : unit) : "0"));
     },
   };

@@ -6,7 +6,10 @@
   const line = () => document.querySelector("#line > svg");
   const gaps = () => [...document.querySelectorAll("#line [data-gap]")];
   const count = () => document.querySelectorAll("#line [data-station]").length - 2;
-  const says = (words) => { const box = document.getElementById("line-says"); if (box) box.textContent = words; };
+  const says = (words) => {
+    const box = document.getElementById("line-says");
+    if (box) box.textContent = words;
+  };
 
   function send(values) {
     const state = document.querySelector("#state input[name=version]");
@@ -28,10 +31,13 @@
       const places = JSON.parse(part.form.querySelector("script").textContent);
       drag = { node: part, values: (gap) => ({ do: "part", key: part.dataset.part, at: gap }), problems: places };
     }
-    if (drag) Object.assign(drag, { x: event.clientX, y: event.clientY, moving: false, gap: null, pointer: event.pointerId });
+    if (drag)
+      Object.assign(drag, { x: event.clientX, y: event.clientY, moving: false, gap: null, pointer: event.pointerId });
   });
 
-  document.addEventListener("dragstart", (event) => { if (event.target.closest?.("[data-station], [data-part]")) event.preventDefault(); });
+  document.addEventListener("dragstart", (event) => {
+    if (event.target.closest?.("[data-station], [data-part]")) event.preventDefault();
+  });
 
   document.addEventListener("pointermove", (event) => {
     if (!drag || event.pointerId !== drag.pointer) return;
@@ -46,18 +52,24 @@
     drag.moving = true;
     document.getElementById("line").classList.add("dragging");
     gaps().forEach((gap) => gap.classList.toggle("nonsense", Boolean(drag.problems[Number(gap.dataset.gap)])));
-    drag.ghost = drag.node.querySelector(":scope > g:last-child") ?? document.createElementNS("http://www.w3.org/2000/svg", "g");
+    drag.ghost =
+      drag.node.querySelector(":scope > g:last-child") ?? document.createElementNS("http://www.w3.org/2000/svg", "g");
     drag.node.classList.add("lifted");
   }
 
   function hover(x, y) {
     const box = line().getBoundingClientRect();
-    let best = null, least = 90;
-    if (y > box.top - 20 && y < box.bottom + 20) gaps().forEach((gap) => {
-      const at = gap.querySelector(".copper").getBoundingClientRect();
-      const far = Math.abs((at.left + at.right) / 2 - x);
-      if (far < least) { least = far; best = gap; }
-    });
+    let best = null,
+      least = 90;
+    if (y > box.top - 20 && y < box.bottom + 20)
+      gaps().forEach((gap) => {
+        const at = gap.querySelector(".copper").getBoundingClientRect();
+        const far = Math.abs((at.left + at.right) / 2 - x);
+        if (far < least) {
+          least = far;
+          best = gap;
+        }
+      });
     gaps().forEach((gap) => gap.classList.toggle("target", gap === best));
     drag.gap = best === null ? null : Number(best.dataset.gap);
     const problem = drag.gap === null ? "" : drag.problems[drag.gap];
@@ -74,7 +86,14 @@
     done.node.classList.remove("lifted");
     done.ghost.removeAttribute("transform");
     // the press that ended a drag is no press
-    document.addEventListener("click", (click) => { click.preventDefault(); click.stopImmediatePropagation(); }, { capture: true, once: true });
+    document.addEventListener(
+      "click",
+      (click) => {
+        click.preventDefault();
+        click.stopImmediatePropagation();
+      },
+      { capture: true, once: true },
+    );
     if (event.type === "pointerup" && done.gap !== null) send(done.values(done.gap));
     else says("");
   }
@@ -94,17 +113,25 @@
       event.preventDefault();
       const problem = problemsOfStage(stage)[step > 0 ? to + 1 : to];
       send({ do: step > 0 ? "later" : "earlier", at: stage });
-      refocus = { from: station.id, id: "station-" + (to + 2), words: problem ? `Makes no sense here: ${problem}.` : "" };
+      refocus = {
+        from: station.id,
+        id: "station-" + (to + 2),
+        words: problem ? `Makes no sense here: ${problem}.` : "",
+      };
     } else if (act) {
       event.preventDefault();
       send({ do: act, at: stage });
-      refocus = { from: station.id, id: "station-" + (act === "copy" ? stage + 3 : Math.min(stage + 2, count() + 1)), words: "" };
+      refocus = {
+        from: station.id,
+        id: "station-" + (act === "copy" ? stage + 3 : Math.min(stage + 2, count() + 1)),
+        words: "",
+      };
     }
   });
   let refocus = null;
   document.addEventListener("htmx:afterSettle", () => {
     if (!refocus) return;
-    const now = document.activeElement;  // who went on elsewhere meanwhile keeps that focus
+    const now = document.activeElement; // who went on elsewhere meanwhile keeps that focus
     if (now === document.body || now.id === refocus.from) document.getElementById(refocus.id)?.focus();
     says(refocus.words);
     refocus = null;

@@ -12,17 +12,22 @@
     if (made.matches(STARTS)) {
       const fresh = made.cloneNode(true);
       // only when the redraw is through: it goes on from the old one's neighbour
-      queueMicrotask(() => { old.replaceWith(fresh); htmx.process(fresh); });
+      queueMicrotask(() => {
+        old.replaceWith(fresh);
+        htmx.process(fresh);
+      });
       return false;
     }
     return !(old.matches(KEEPS) && made.matches(KEEPS));
   };
   // What somebody opened stays open; what they chose and did not send yet stays chosen.
-  defaults.callbacks.beforeAttributeUpdated = (name, node, kind) => !(name === "open" && kind === "remove" && node.matches("details"));
+  defaults.callbacks.beforeAttributeUpdated = (name, node, kind) =>
+    !(name === "open" && kind === "remove" && node.matches("details"));
 
   // An entry that is being typed while an older one is answered is not overwritten.
   document.addEventListener("htmx:beforeSwap", (event) => {
-    const active = document.activeElement, request = event.detail.requestConfig;
+    const active = document.activeElement,
+      request = event.detail.requestConfig;
     const sent = request?.elt?.contains?.(active) ? request.parameters[active.name] : active?.defaultValue;
     defaults.ignoreActiveValue = Boolean(active?.matches?.("input, textarea") && active.value !== sent);
   });

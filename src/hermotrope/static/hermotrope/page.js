@@ -4,13 +4,18 @@
   const byId = (id) => document.getElementById(id);
 
   function refresh() {
-    const panel = byId("panel"), state = document.querySelector("#state input[name=panel]");
+    const panel = byId("panel"),
+      state = document.querySelector("#state input[name=panel]");
     if (panel && state) {
       state.value = panel.dataset.panel;
       const here = "?panel=" + encodeURIComponent(state.value); // so that a reload comes back to this panel
-      if (location.search !== here && !location.search.startsWith(here + "&")) history.replaceState(history.state, "", here);
+      if (location.search !== here && !location.search.startsWith(here + "&"))
+        history.replaceState(history.state, "", here);
     }
-    if (byId("body")?.querySelector("#line")) { charts.load(); scrub.load(); }
+    if (byId("body")?.querySelector("#line")) {
+      charts.load();
+      scrub.load();
+    }
     runlog.load();
   }
 
@@ -29,17 +34,25 @@
   // Every change says which state it starts from, as it is when the request leaves.
   document.addEventListener("htmx:configRequest", (event) => {
     if (event.detail.verb !== "post") return;
-    document.querySelectorAll("#state input").forEach((input) => { event.detail.parameters[input.name] = input.value; });
+    document.querySelectorAll("#state input").forEach((input) => {
+      event.detail.parameters[input.name] = input.value;
+    });
   });
   // Enter is a change and a submission: the same entry is sent once, so that no second one passes over a conflict unseen.
   const sent = new WeakMap();
   document.addEventListener("htmx:beforeRequest", (event) => {
     const form = event.detail.elt;
     if (!form.matches?.(".row-field")) return;
-    const why = event.detail.requestConfig.triggeringEvent, last = sent.get(form);
-    const now = { entry: new URLSearchParams(new FormData(form)).get("text"), known: form.elements.known_by?.value, at: performance.now() };
+    const why = event.detail.requestConfig.triggeringEvent,
+      last = sent.get(form);
+    const now = {
+      entry: new URLSearchParams(new FormData(form)).get("text"),
+      known: form.elements.known_by?.value,
+      at: performance.now(),
+    };
     const again = last && last.entry === now.entry && last.known === now.known && now.at - last.at < 3000;
-    if (why?.type === "submit" && (!why.submitter || why.submitter.closest("noscript")) && again) event.preventDefault();
+    if (why?.type === "submit" && (!why.submitter || why.submitter.closest("noscript")) && again)
+      event.preventDefault();
     else sent.set(form, now);
   });
 
@@ -60,28 +73,48 @@
     note.textContent = words;
     where.after(note);
   }
-  const TOLD = { 403: "The bench did not accept this page any more: reload it and press again.", 404: "That is no longer there: it was taken away in another tab.", 0: "The bench does not answer. Is it still running?" };
+  const TOLD = {
+    403: "The bench did not accept this page any more: reload it and press again.",
+    404: "That is no longer there: it was taken away in another tab.",
+    0: "The bench does not answer. Is it still running?",
+  };
   const reason = (status) => TOLD[status] ?? `The bench answered ${status}: that is our fault.`;
-  document.addEventListener("htmx:beforeRequest", () => document.querySelectorAll(".press-error").forEach((note) => note.remove()));
+  document.addEventListener("htmx:beforeRequest", () =>
+    document.querySelectorAll(".press-error").forEach((note) => note.remove()),
+  );
   document.addEventListener("htmx:afterRequest", (event) => {
     const status = event.detail.xhr.status;
     if (event.detail.requestConfig.verb !== "post" || status >= 500 || status === 0) return;
-    if (status < 400) { trouble(""); saved("saved"); } else if (status === 409 || status === 422) trouble("");
+    if (status < 400) {
+      trouble("");
+      saved("saved");
+    } else if (status === 409 || status === 422) trouble("");
   });
-  document.addEventListener("htmx:responseError", (event) => told(event, `Not done. ${reason(event.detail.xhr.status)} What you typed is still here.`));
-  document.addEventListener("htmx:sendError", (event) => told(event, `Not done. ${reason(0)} What you typed is still here.`));
+  document.addEventListener("htmx:responseError", (event) =>
+    told(event, `Not done. ${reason(event.detail.xhr.status)} What you typed is still here.`),
+  );
+  document.addEventListener("htmx:sendError", (event) =>
+    told(event, `Not done. ${reason(0)} What you typed is still here.`),
+  );
 
   // A pressed button keeps the focus when the page is put in anew; where it is gone, the panel takes it, never the page.
   const formOf = (node) => node?.closest?.("form[action]");
-  const named = (form) => form.getAttribute("action") + [...form.querySelectorAll("input[type=hidden]")].filter((one) => !["csrfmiddlewaretoken", "version", "panel"].includes(one.name)).map((one) => `&${one.name}=${one.value}`).join("");
+  const named = (form) =>
+    form.getAttribute("action") +
+    [...form.querySelectorAll("input[type=hidden]")]
+      .filter((one) => !["csrfmiddlewaretoken", "version", "panel"].includes(one.name))
+      .map((one) => `&${one.name}=${one.value}`)
+      .join("");
   let pressed = null;
   document.addEventListener("htmx:beforeSwap", () => {
-    const at = document.activeElement, form = at?.matches("button:not([id])") ? formOf(at) : null;
+    const at = document.activeElement,
+      form = at?.matches("button:not([id])") ? formOf(at) : null;
     if (at && at !== document.body) pressed = { form: form && named(form), words: at.textContent };
   });
   document.addEventListener("htmx:afterSettle", () => {
     if (!pressed || document.activeElement !== document.body) return;
-    const form = pressed.form && [...document.querySelectorAll("form[action]")].find((one) => named(one) === pressed.form);
+    const form =
+      pressed.form && [...document.querySelectorAll("form[action]")].find((one) => named(one) === pressed.form);
     const button = form && [...form.querySelectorAll("button")].find((one) => one.textContent === pressed.words);
     for (const node of [button, form?.querySelector("button"), document.getElementById("panel")]) {
       if (document.activeElement === document.body) node?.focus({ preventScroll: true }); // one that is hidden takes no focus
@@ -107,7 +140,10 @@
     if (all) all.setAttribute("aria-expanded", String(byId("verdict").classList.toggle("all")));
   });
   document.addEventListener("htmx:afterSettle", () => {
-    if (wanted && byId(wanted)) { byId(wanted).focus(); wanted = ""; }
+    if (wanted && byId(wanted)) {
+      byId(wanted).focus();
+      wanted = "";
+    }
   });
 
   document.addEventListener("change", (event) => {
@@ -129,7 +165,13 @@
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.target.closest("input:not([type=range]), select, textarea")) return;
-    const press = (id) => { const node = byId(id); if (node) { event.preventDefault(); node.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true })); } };
+    const press = (id) => {
+      const node = byId(id);
+      if (node) {
+        event.preventDefault();
+        node.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+      }
+    };
     if (/^[1-9]$/.test(event.key)) press("station-" + event.key);
     else if (event.key === "?") toggleKeys();
     else if (event.key === "r") press("tab-run");

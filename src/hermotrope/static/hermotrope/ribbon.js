@@ -3,10 +3,16 @@
 (() => {
   const MINUTE = 60;
   let drag = null;
-  const neat = (seconds) => { const unit = seconds > 7200 ? 300 : seconds > 600 ? 60 : seconds > 60 ? 5 : 1; return Math.max(unit, Math.round(seconds / unit) * unit); };
+  const neat = (seconds) => {
+    const unit = seconds > 7200 ? 300 : seconds > 600 ? 60 : seconds > 60 ? 5 : 1;
+    return Math.max(unit, Math.round(seconds / unit) * unit);
+  };
 
   // What is wanted waits for a pause in the keys, and for the answer to what was sent before.
-  let wanted = null, pause = null, busy = false, again = null;
+  let wanted = null,
+    pause = null,
+    busy = false,
+    again = null;
   function want(edge, seconds, after) {
     wanted = { edge, seconds };
     clearTimeout(pause);
@@ -14,15 +20,29 @@
   }
   async function send() {
     if (!wanted || busy) return;
-    const now = wanted, version = document.querySelector("#state input[name=version]")?.value;
+    const now = wanted,
+      version = document.querySelector("#state input[name=version]")?.value;
     busy = true;
     again = now.edge;
-    try { await htmx.ajax("POST", location.pathname + "duty/", { target: "#body", values: { do: "resize", at: now.edge, seconds: Math.round(now.seconds), version, panel: "run" } }); } finally { busy = false; }
-    if (wanted === now) wanted = null; else send();
+    try {
+      await htmx.ajax("POST", location.pathname + "duty/", {
+        target: "#body",
+        values: { do: "resize", at: now.edge, seconds: Math.round(now.seconds), version, panel: "run" },
+      });
+    } finally {
+      busy = false;
+    }
+    if (wanted === now) wanted = null;
+    else send();
   }
   function say(svg, seconds) {
     let box = svg.parentNode.querySelector(".ribbon-says");
-    if (!box) { box = document.createElement("p"); box.className = "ribbon-says row-note"; box.setAttribute("role", "status"); svg.parentNode.append(box); }
+    if (!box) {
+      box = document.createElement("p");
+      box.className = "ribbon-says row-note";
+      box.setAttribute("role", "status");
+      svg.parentNode.append(box);
+    }
     box.textContent = figures.clock(seconds);
   }
 
@@ -30,14 +50,25 @@
     const edge = event.target.closest("[data-edge]");
     if (!edge || event.button !== 0) return;
     const svg = edge.closest("svg");
-    drag = { edge, svg, x: event.clientX, seconds: Number(edge.dataset.seconds), scale: Number(svg.dataset.total) / svg.getBoundingClientRect().width, now: null, pointer: event.pointerId };
+    drag = {
+      edge,
+      svg,
+      x: event.clientX,
+      seconds: Number(edge.dataset.seconds),
+      scale: Number(svg.dataset.total) / svg.getBoundingClientRect().width,
+      now: null,
+      pointer: event.pointerId,
+    };
     event.preventDefault();
     edge.focus();
   });
   document.addEventListener("pointermove", (event) => {
     if (!drag || event.pointerId !== drag.pointer) return;
     drag.now = neat(drag.seconds + (event.clientX - drag.x) * drag.scale);
-    drag.edge.setAttribute("transform", `translate(${(drag.now - drag.seconds) / drag.scale * 820 / drag.svg.getBoundingClientRect().width} 0)`);
+    drag.edge.setAttribute(
+      "transform",
+      `translate(${(((drag.now - drag.seconds) / drag.scale) * 820) / drag.svg.getBoundingClientRect().width} 0)`,
+    );
     drag.edge.setAttribute("aria-valuetext", figures.clock(drag.now));
     say(drag.svg, drag.now);
   });
@@ -45,7 +76,8 @@
     if (!drag || event.pointerId !== drag.pointer) return;
     const done = drag;
     drag = null;
-    if (done.now !== null && event.type === "pointerup" && done.now !== done.seconds) want(done.edge.dataset.edge, done.now, 0);
+    if (done.now !== null && event.type === "pointerup" && done.now !== done.seconds)
+      want(done.edge.dataset.edge, done.now, 0);
     else done.edge.removeAttribute("transform");
   };
   document.addEventListener("pointerup", end);
@@ -55,7 +87,8 @@
     const by = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
     if (!edge || !by) return;
     event.preventDefault();
-    const i = edge.dataset.edge, seconds = wanted?.edge === i ? wanted.seconds : Number(edge.dataset.seconds);
+    const i = edge.dataset.edge,
+      seconds = wanted?.edge === i ? wanted.seconds : Number(edge.dataset.seconds);
     const next = Math.max(1, seconds + by * (seconds >= 2 * MINUTE ? MINUTE : 1) * (event.shiftKey ? 10 : 1));
     say(edge.closest("svg"), next);
     want(i, next, 250);

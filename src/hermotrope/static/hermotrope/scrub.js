@@ -15,19 +15,26 @@ const scrub = (() => {
     const place = (1 - at.charge / 100) * (count - 1);
     const i = Math.min(Math.floor(place), count - 2);
     const rows = points.modes[mode].stations;
-    const a = rows[i], b = rows[i + 1], share = place - i;
+    const a = rows[i],
+      b = rows[i + 1],
+      share = place - i;
     const stop = points.modes[mode].stops[Math.round(place)];
     if (!a || !b) return { stations: share < 0.5 ? a : b, stop };
     return { stations: a.map((s, k) => s.map((x, n) => x + (b[k][n] - x) * share)), stop };
   }
 
   const DEVICE_ROOM = 156; // of the drawing's units, inside the device's box
-  const text = (node, words) => { if (node && node.textContent !== words) node.textContent = words; };
+  const text = (node, words) => {
+    if (node && node.textContent !== words) node.textContent = words;
+  };
 
   // Words of the user's own, as far as there is room for them in the drawing.
   function fit(node, words, room) {
     text(node, words);
-    for (let rest = words; node && rest && node.getComputedTextLength() > room;) { rest = rest.slice(0, -1); node.textContent = rest.trimEnd() + "…"; }
+    for (let rest = words; node && rest && node.getComputedTextLength() > room;) {
+      rest = rest.slice(0, -1);
+      node.textContent = rest.trimEnd() + "…";
+    }
   }
 
   function drawLine(stations, stop) {
@@ -39,13 +46,20 @@ const scrub = (() => {
       const s = stations && stations[i];
       text(gap.querySelector(".volts"), s ? figures.volts(s[1]) : "");
       text(gap.querySelector(".amps"), s ? figures.amps(s[3]) : "");
-      gap.querySelector(".copper").setAttribute("stroke-width", Math.min(12, 2.5 + 2.5 * Math.sqrt(s ? Math.max(s[3], 0) : 0)).toFixed(2));
+      gap
+        .querySelector(".copper")
+        .setAttribute("stroke-width", Math.min(12, 2.5 + 2.5 * Math.sqrt(s ? Math.max(s[3], 0) : 0)).toFixed(2));
       gap.classList.toggle("pale", broken !== null && i >= broken);
-      gap.querySelector(".break").setAttribute("visibility", broken !== null && i === broken - 1 ? "visible" : "hidden");
+      gap
+        .querySelector(".break")
+        .setAttribute("visibility", broken !== null && i === broken - 1 ? "visible" : "hidden");
     });
     svg.querySelectorAll(".station").forEach((node, i) => {
       const s = stations && stations[i];
-      text(node.querySelector("[data-heat]"), s ? figures.watts(s[4]) + (node.classList.contains("resistor") ? "" : " warm") : "");
+      text(
+        node.querySelector("[data-heat]"),
+        s ? figures.watts(s[4]) + (node.classList.contains("resistor") ? "" : " warm") : "",
+      );
       text(node.querySelector("[data-lost]"), s ? figures.volts(s[0] - s[1]) + " lost" : "");
     });
     const device = svg.querySelector(".station.device");
@@ -70,11 +84,18 @@ const scrub = (() => {
   function drawScale(stations) {
     const svg = document.querySelector("#scale svg");
     if (!svg) return;
-    const low = Number(svg.dataset.low), high = Number(svg.dataset.high);
+    const low = Number(svg.dataset.low),
+      high = Number(svg.dataset.high);
     const y = (v) => Math.max(18, Math.min(388, 388 - ((v - low) / (high - low)) * 370));
-    const flow = svg.querySelector("[data-flow]"), pack = svg.querySelector("[data-now-pack]"), inlet = svg.querySelector("[data-now-inlet]");
-    if (!stations) { [flow, pack, inlet].forEach((path) => path.setAttribute("d", "")); return; }
-    const from = y(stations[0][1]), to = y(stations[stations.length - 1][0]);
+    const flow = svg.querySelector("[data-flow]"),
+      pack = svg.querySelector("[data-now-pack]"),
+      inlet = svg.querySelector("[data-now-inlet]");
+    if (!stations) {
+      [flow, pack, inlet].forEach((path) => path.setAttribute("d", ""));
+      return;
+    }
+    const from = y(stations[0][1]),
+      to = y(stations[stations.length - 1][0]);
     pack.setAttribute("d", `M52 ${from}H118`);
     flow.setAttribute("d", `M118 ${from}C148 ${from} 134 ${to} 164 ${to}`);
     inlet.setAttribute("d", `M164 ${to}H300M293 ${to - 4.5}L301 ${to}L293 ${to + 4.5}`);
@@ -94,10 +115,13 @@ const scrub = (() => {
   function move() {
     const slider = document.getElementById("charge");
     if (!points || !slider) return;
-    if (!(at.mode in points.modes)) at.mode = document.querySelector("#scrub [aria-pressed=true]")?.dataset.mode ?? Object.keys(points.modes)[0];
+    if (!(at.mode in points.modes))
+      at.mode = document.querySelector("#scrub [aria-pressed=true]")?.dataset.mode ?? Object.keys(points.modes)[0];
     slider.value = at.charge;
     document.getElementById("charge-out").textContent = at.charge + " %";
-    document.querySelectorAll("#scrub [data-mode]").forEach((b) => b.setAttribute("aria-pressed", String(b.dataset.mode === at.mode)));
+    document
+      .querySelectorAll("#scrub [data-mode]")
+      .forEach((b) => b.setAttribute("aria-pressed", String(b.dataset.mode === at.mode)));
     const { stations, stop } = between(at.mode);
     drawLine(stations, stop);
     drawScale(stations);
@@ -107,17 +131,38 @@ const scrub = (() => {
 
   function nextMode() {
     const names = points ? Object.keys(points.modes) : [];
-    if (names.length) { at.mode = names[(names.indexOf(at.mode) + 1) % names.length]; move(); }
+    if (names.length) {
+      at.mode = names[(names.indexOf(at.mode) + 1) % names.length];
+      move();
+    }
   }
 
   document.addEventListener("input", (event) => {
-    if (event.target.id === "charge") { at.charge = Number(event.target.value); move(); }
+    if (event.target.id === "charge") {
+      at.charge = Number(event.target.value);
+      move();
+    }
   });
   document.addEventListener("click", (event) => {
     const button = event.target.closest("#scrub [data-mode]");
-    if (button) { at.mode = button.dataset.mode; move(); }
+    if (button) {
+      at.mode = button.dataset.mode;
+      move();
+    }
   });
-  document.addEventListener("toggle", (event) => { if (event.target.querySelector?.("#working-inlet")) fetchWorking(); }, true);
+  document.addEventListener(
+    "toggle",
+    (event) => {
+      if (event.target.querySelector?.("#working-inlet")) fetchWorking();
+    },
+    true,
+  );
 
-  return { load() { points = data(); move(); }, nextMode };
+  return {
+    load() {
+      points = data();
+      move();
+    },
+    nextMode,
+  };
 })();
