@@ -5,7 +5,8 @@ from __future__ import annotations
 from django.test import SimpleTestCase
 
 from hermotrope_core.know.intake import from_adapter, from_cells, merge, replaced_note
-from hermotrope_core.know.measure import HELPERS, found_polarity, helpers_for, polarity_from, summed
+from hermotrope_core.know.measure import HELPERS, helpers_for, summed
+from hermotrope_core.know.polarity import found_polarity, polarity_from
 from hermotrope_core.plan.device import Supply
 from hermotrope_core.values.known import Known, number
 from tests.support import case

@@ -29,7 +29,7 @@ from hermotrope_core.judge.findings.joining import how_to_measure
 from hermotrope_core.judge.working import runtime_working
 from hermotrope_core.kinds.inlets import fixed_by_standard
 from hermotrope_core.kinds.stages import KINDS
-from hermotrope_core.know.measure import FINDS
+from hermotrope_core.know.polarity import FINDS
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import duration

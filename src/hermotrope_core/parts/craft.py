@@ -42,7 +42,7 @@ AIR_CARE_WH, AIR_ASK_WH = 100.0, 160.0
 """Watt-hours of one lithium pack that carriers usually take in the cabin, and take with leave (check the carrier)."""
 
 # amperes
-MARGIN = 1.2
+RATED_TIMES = 1.2
 """A chosen converter is rated at least this many times the heaviest mode's current."""
 NEAR_RATING = 0.8
 """A converter runs for hours at no more than this share of its rating (typical)."""

@@ -25,8 +25,8 @@ from hermotrope_core.kinds.inlets import (
 )
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.know.bay import in_series
-from hermotrope_core.know.measure import Find, found_polarity, polarity_from
 from hermotrope_core.know.pins import nets_of
+from hermotrope_core.know.polarity import Find, found_polarity, polarity_from
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import number

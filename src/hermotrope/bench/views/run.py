@@ -16,7 +16,8 @@ from icalendar import Calendar, Event
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_of_place, row_at
-from hermotrope.bench.run_panel import plan_for, read_run_ask, run_context
+from hermotrope.bench.run_panel import run_context
+from hermotrope.bench.run_tools import plan_for, read_run_ask
 from hermotrope.entry.typed import EditError
 from hermotrope_core.circuit.estimate import DRAWS, estimate
 from hermotrope_core.know.measure import HELPERS, helpers_for

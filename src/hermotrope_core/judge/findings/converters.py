@@ -12,7 +12,7 @@ from hermotrope_core.judge.findings.rule import FULL, LOADED, Basis, rule
 from hermotrope_core.kinds.effects import Holder
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stages import Converter
-from hermotrope_core.parts.craft import LATE_SOC, MARGIN, NEAR_RATING, SAME_V
+from hermotrope_core.parts.craft import LATE_SOC, NEAR_RATING, RATED_TIMES, SAME_V
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe, number
@@ -108,7 +108,7 @@ def converter_near_limit(situation: Situation) -> Iterator[Finding]:
 def _stronger_board(situation: Situation, holder: Holder, amps: float) -> tuple[str, Change]:
     board, stage = converter_for(situation), situation.case.path[holder.stage]
     if board is None or not isinstance(stage, Converter) or board.topology != stage.topology:
-        return f"take a converter rated at least {figure(amps * MARGIN, 'A', 2)}, more in a closed box", ()
+        return f"take a converter rated at least {figure(amps * RATED_TIMES, 'A', 2)}, more in a closed box", ()
     gives = figure(maybe(board.output_current_max_a) or 0.0, "A")
     return f"take a converter that gives {gives}", (replace(f"/path/{holder.stage}", board),)
 
