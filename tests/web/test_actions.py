@@ -12,9 +12,12 @@ from hermotrope.entry.typed import EditError, parse_table, show_table
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.values.known import number
 from tests.support import case
+from tests.web.client import Reader
 
 
 class Changes(TestCase):
+    client_class = Reader
+
     def setUp(self) -> None:
         self.made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
 
@@ -80,6 +83,8 @@ class Changes(TestCase):
 
 
 class Edits(TestCase):
+    client_class = Reader
+
     def setUp(self) -> None:
         self.case = case("cases", "hide-mount-on-tool-pack")
 

@@ -18,9 +18,12 @@ from hermotrope_core.judge.findings import check
 from hermotrope_core.kinds.stages import Fuse, Lead, Switch
 from hermotrope_core.values.known import number
 from tests.support import case
+from tests.web.client import Reader
 
 
 class Build(TestCase):
+    client_class = Reader
+
     @classmethod
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)

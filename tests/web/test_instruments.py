@@ -18,6 +18,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.plan.case import planned
 from hermotrope_core.prove import gates, judge
 from tests.support import case, ready
+from tests.web.client import Reader
 
 
 class Stub:
@@ -44,6 +45,8 @@ class Stub:
 
 
 class OneInstrument(TestCase):
+    client_class = Reader
+
     def stub(self, reply: Callable[[str], str | None]) -> str:
         made = Stub(reply)
         self.addCleanup(made.close)
@@ -83,6 +86,8 @@ class OneInstrument(TestCase):
 
 
 class Simulated(TestCase):
+    client_class = Reader
+
     def bench(self, name: str = "hide-mount-on-tool-pack", fault: str | None = None) -> SimulatedBench:
         made = SimulatedBench(planned(ready(name)), fault).start()  # type: ignore[arg-type]
         self.addCleanup(made.close)
@@ -166,6 +171,8 @@ class Simulated(TestCase):
 
 
 class Recording(TestCase):
+    client_class = Reader
+
     def record(self, plan: Plan) -> tuple[Recorder, list[list[float]], list[str], list[bool]]:
         rows: list[list[float]] = []
         trouble: list[str] = []

@@ -11,11 +11,14 @@ from hermotrope.bench.models import Conversion
 from hermotrope_core.plan.document import case_from
 from hermotrope_core.values.known import Known, number
 from tests.support import tree
+from tests.web.client import Reader
 
 HTMX = {"HX-Request": "true"}
 
 
 class Intake(TestCase):
+    client_class = Reader
+
     def setUp(self) -> None:
         made = tree("cases", "hide-mount-on-tool-pack")
         made["device"]["supply"] = {}

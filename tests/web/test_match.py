@@ -17,9 +17,12 @@ from hermotrope_core.match.request import WISHES
 from hermotrope_core.plan.document import case_from
 from hermotrope_core.values.known import number
 from tests.support import case, tree
+from tests.web.client import Reader
 
 
 class Match(TestCase):
+    client_class = Reader
+
     @classmethod
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)

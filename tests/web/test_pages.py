@@ -15,11 +15,14 @@ from hermotrope.shelf import starter
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import read_case, tree_of, write_case
 from tests.support import case, tree
+from tests.web.client import Reader
 
 HTMX = {"HX-Request": "true"}
 
 
 class Pages(TestCase):
+    client_class = Reader
+
     @classmethod
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)
@@ -202,6 +205,8 @@ class Pages(TestCase):
 
 
 class ImportExport(TestCase):
+    client_class = Reader
+
     def upload(self, data: bytes) -> Any:
         return self.client.post("/import/", {"file": SimpleUploadedFile("case.json", data, "application/json")})
 
@@ -237,6 +242,8 @@ class ImportExport(TestCase):
 
 
 class Starters(TestCase):
+    client_class = Reader
+
     def test_the_shelf(self) -> None:
         listed = starter.sources()
         self.assertGreaterEqual(len(listed), 15)

@@ -28,6 +28,7 @@ from hermotrope_core.prove import StandIn
 from hermotrope_core.tell.record import read_record, write_record
 from hermotrope_core.values.known import number
 from tests.support import case
+from tests.web.client import Reader
 
 
 def provable(**changes: Any) -> Case:
@@ -50,6 +51,8 @@ def csv_of(of: Case, every: float = 5.0, noise: float = 0.003) -> bytes:
 
 
 class Base(TestCase):
+    client_class = Reader
+
     @classmethod
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)

@@ -31,6 +31,7 @@ from hermotrope_core.values.figures import figure
 from hermotrope_core.values.quantity import parse
 from hermotrope_core.values.units import MILLI, UNITS, Unit
 from tests.support import case, golden
+from tests.web.client import Reader
 
 MOUNT = "hide-mount-on-tool-pack"
 HEAVY: Any = "too-heavy"
@@ -43,6 +44,8 @@ def too_heavy(situation: Situation) -> Iterator[Finding]:
 
 
 class AFinding(TestCase):
+    client_class = Reader
+
     def test_a_rule_with_its_codes_is_judged_told_and_worked_out(self) -> None:
         made = create(case("cases", MOUNT), "Made")
         address = f"/c/{made.pk}/"
@@ -91,6 +94,8 @@ class ATrait(SimpleTestCase):
 
 
 class AChemistry(TestCase):
+    client_class = Reader
+
     def test_data_alone_brings_a_label_a_run_its_cautions_and_its_place_in_the_lists(self) -> None:
         cell = msgspec.structs.replace(
             CHEMISTRIES["li-ion"],
@@ -121,6 +126,8 @@ class AUnit(SimpleTestCase):
 
 
 class APanel(TestCase):
+    client_class = Reader
+
     def test_a_view_is_a_panel_a_template_and_what_that_asks_for(self) -> None:
         made = create(case("cases", MOUNT), "Made")
 

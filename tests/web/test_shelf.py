@@ -23,11 +23,14 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
 from tests.support import case
+from tests.web.client import Reader
 
 HTMX = {"HX-Request": "true"}
 
 
 class Starter(TestCase):
+    client_class = Reader
+
     def test_sixty_parts_of_every_chemistry_and_stage(self) -> None:
         call_command("load_starter", verbosity=0)
         call_command("load_starter", verbosity=0)
@@ -50,6 +53,8 @@ class Starter(TestCase):
 
 
 class Pages(TestCase):
+    client_class = Reader
+
     @classmethod
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)
@@ -129,6 +134,8 @@ class Pages(TestCase):
 
 
 class OneItem(TestCase):
+    client_class = Reader
+
     @classmethod
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)
@@ -178,6 +185,8 @@ class OneItem(TestCase):
 
 
 class Files(TestCase):
+    client_class = Reader
+
     @classmethod
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)

@@ -20,6 +20,7 @@ from hermotrope.settings import local_zone
 from hermotrope.shelf.models import Item
 from hermotrope_core.values.quantity import QuantityError, parse
 from tests.support import ROOT, case
+from tests.web.client import Reader
 
 HTMX = {"HX-Request": "true"}
 START = """
@@ -42,6 +43,8 @@ print("stands")
 
 
 class Rows(TestCase):
+    client_class = Reader
+
     def setUp(self) -> None:
         self.good = actions.create(case("judgements", "all-well"), "Started")
         self.bad = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
@@ -71,6 +74,8 @@ class Rows(TestCase):
 
 
 class Hostile(TestCase):
+    client_class = Reader
+
     def test_a_tower_of_powers_is_refused_at_once(self) -> None:
         for text in ("5 V*9**9**9**9", "9**9**9**9 V", "5 V^9^9^9", "1e999 V", "5 " + "V*" * 4000 + "V"):
             begun = time.monotonic()
@@ -114,6 +119,8 @@ class Machines(SimpleTestCase):
 
 
 class TwoTabs(TestCase):
+    client_class = Reader
+
     @classmethod
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)
@@ -147,6 +154,8 @@ class TwoTabs(TestCase):
 
 
 class Consent(TestCase):
+    client_class = Reader
+
     def start(self, **changes: Any) -> None:
         over = {"device.supply.max_v": 13, "device.supply.absolute_max_v": None, "path": [], **changes}
         self.made = actions.create(case("cases", "hide-mount-on-tool-pack", **over), "Started")
