@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -20,9 +21,6 @@ from hermotrope.drawings.bay import bay_view
 from hermotrope.drawings.ends import other_end
 from hermotrope.drawings.output import output_curve
 from hermotrope.drawings.pins import pin_view
-from hermotrope.proving.checklist import parts_context, steps_context
-from hermotrope.proving.log_panel import newest_log
-from hermotrope.proving.panel import prove_context, proved_rows
 from hermotrope.shelf.entries import pack_groups
 from hermotrope_core.hours.ran import judged_run
 from hermotrope_core.judge.findings.joining import how_to_measure
@@ -56,8 +54,11 @@ class Shown:
 def panel_context(shown: Shown) -> dict[str, Any]:
     """What the templates of a panel's kind ask for beside its fields."""
     kind = PANELS[shown.panel.kind]
-    views = [(key, one.view) for key, one in PANELS.items() if one.view]
-    return {"panel_kind": kind, "views": views, **kind.context(shown)}
+    views = sorted((one.order, key, one.view) for key, one in PANELS.items() if one.view)
+    context = {"panel_kind": kind, "views": [(key, view) for _, key, view in views], **kind.context(shown)}
+    for more in ALSO[shown.panel.kind]:
+        context |= more(shown, context)
+    return context
 
 
 def _device(shown: Shown) -> dict[str, Any]:
@@ -108,23 +109,18 @@ def _add(shown: Shown) -> dict[str, Any]:
 
 
 def _build(shown: Shown) -> dict[str, Any]:
-    conversion = shown.conversion
-    return {**build_context(conversion, shown.feed), **parts_context(conversion), **steps_context(conversion)}
-
-
-def _prove(shown: Shown) -> dict[str, Any]:
-    return prove_context(shown.conversion, shown.query)
+    return build_context(shown.conversion, shown.feed)
 
 
 def _record(shown: Shown) -> dict[str, Any]:
-    return {"revisions": shown.revisions, "proved_rows": proved_rows(shown.conversion)}
+    return {"revisions": shown.revisions}
 
 
 def _run(shown: Shown) -> dict[str, Any]:
     conversion, feed = shown.conversion, shown.feed
     context = run_context(feed, shown.query)
     if feed.chart:
-        context["chart"] = feed.chart | {"measured": as_tried(conversion), "logged": newest_log(conversion)}
+        context["chart"] = feed.chart | {"measured": as_tried(conversion)}
     context["runtime_working"] = runtime_working(feed.planned) if feed.planned else None
     context["measured"] = duration(conversion.measured_s) if conversion.measured_s else ""
     if feed.planned and feed.range and conversion.measured_s:
@@ -150,6 +146,8 @@ class PanelKind:
     outcome: Literal["", "above", "below"] = ""
     view: str = ""
     """Its name among the views; none for what belongs to a station of the line."""
+    order: int = 0
+    """Its place among them."""
 
 
 PANELS: dict[str, PanelKind] = {
@@ -158,10 +156,11 @@ PANELS: dict[str, PanelKind] = {
     "stage": PanelKind("bench/_panel_stage.html", _stage, "below"),
     "shelf": PanelKind("bench/_shelf.html", _shelf),
     "add": PanelKind("bench/_panel_add.html", _add),
-    "match": PanelKind("bench/_panel_match.html", _match, view="Match"),
-    "run": PanelKind("bench/_panel_run.html", _run, "above", view="Run"),
-    "build": PanelKind("bench/_panel_build.html", _build, view="Build"),
-    "prove": PanelKind("proving/_prove.html", _prove, view="Prove"),
-    "record": PanelKind("bench/_panel_record.html", _record, view="Record"),
+    "match": PanelKind("bench/_panel_match.html", _match, view="Match", order=1),
+    "run": PanelKind("bench/_panel_run.html", _run, "above", view="Run", order=2),
+    "build": PanelKind("bench/_panel_build.html", _build, view="Build", order=3),
+    "record": PanelKind("bench/_panel_record.html", _record, view="Record", order=5),
 }
-"""In the order of the views."""
+"""Other places add theirs when they start."""
+ALSO: defaultdict[str, list[Callable[[Shown, dict[str, Any]], dict[str, Any]]]] = defaultdict(list)
+"""By kind: what other places add to what its templates ask for, seeing what that is so far."""

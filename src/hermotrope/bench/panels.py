@@ -217,10 +217,9 @@ VIEWS: dict[str, Callable[[Case], Panel]] = {
     "match": lambda _: Panel("match", "Match", "match"),
     "run": _run_panel,
     "build": lambda _: Panel("build", "Build", "build"),
-    "prove": lambda _: Panel("prove", "Prove", "prove"),
     "record": _record_panel,
 }
-"""The panels that belong to no station, by their keys."""
+"""The panels that belong to no station, by their keys; other places add theirs when they start."""
 
 
 def kept_panel(old: Case, new: Case, key: str) -> str:

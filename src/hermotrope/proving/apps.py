@@ -8,5 +8,6 @@ class ProvingConfig(AppConfig):
     label = "proving"
 
     def ready(self) -> None:
-        """Listen to changes of the plan."""
+        """Listen to changes of the plan, and join the bench."""
         import_module("hermotrope.proving.receivers")
+        import_module("hermotrope.proving.joins").join()

@@ -12,12 +12,11 @@ from django.views.decorators.http import require_http_methods, require_POST
 from hermotrope.bench import actions
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.fields import Unreadable
+from hermotrope.bench.imports import put_file
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.strip import small_line
-from hermotrope.proving import records
 from hermotrope.shelf import starter
 from hermotrope_core.plan.device import Device
-from hermotrope_core.plan.document import read_case
 from hermotrope_core.plan.duty import Duty
 from hermotrope_core.tell import record
 from hermotrope_core.values.figures import duration, span
@@ -119,8 +118,6 @@ def import_case(request: HttpRequest) -> HttpResponse:
         return _bench(request, f"{file.name}: more than {record.LARGEST_BYTES / 1e6:g} MB is no record.", 422)
     data = file.read()
     try:
-        if record.is_record(data):
-            return redirect(records.put_on_bench(data, str(file.name)))
-        return redirect(actions.create(read_case(data), f"Imported from {file.name}"))
+        return redirect(put_file(data, str(file.name)))
     except ValueError as error:  # a CaseError, or a log in it that cannot be read
         return _bench(request, f"{file.name}: {error}", 422)

@@ -1,0 +1,40 @@
+"""What this place adds to the bench: its view, its parts of Build, Run and Record, and the files it reads."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hermotrope.bench.contexts import ALSO, PANELS, PanelKind, Shown
+from hermotrope.bench.imports import IMPORTERS, Importer
+from hermotrope.bench.panels import VIEWS, Panel
+from hermotrope.proving import records
+from hermotrope.proving.checklist import parts_context, steps_context
+from hermotrope.proving.log_panel import newest_log
+from hermotrope.proving.panel import prove_context, proved_rows
+from hermotrope_core.tell.record import is_record
+
+
+def _prove(shown: Shown) -> dict[str, Any]:
+    return prove_context(shown.conversion, shown.query)
+
+
+def _build(shown: Shown, _: dict[str, Any]) -> dict[str, Any]:
+    return parts_context(shown.conversion) | steps_context(shown.conversion)
+
+
+def _record(shown: Shown, _: dict[str, Any]) -> dict[str, Any]:
+    return {"proved_rows": proved_rows(shown.conversion)}
+
+
+def _run(shown: Shown, so_far: dict[str, Any]) -> dict[str, Any]:
+    chart = so_far.get("chart")
+    return {"chart": chart | {"logged": newest_log(shown.conversion)}} if chart else {}
+
+
+def join() -> None:
+    """Put it all in its place; once, when the application starts."""
+    VIEWS["prove"] = lambda _: Panel("prove", "Prove", "prove")
+    PANELS["prove"] = PanelKind("proving/_prove.html", _prove, view="Prove", order=4)
+    for kind, more in (("build", _build), ("record", _record), ("run", _run)):
+        ALSO[kind].append(more)
+    IMPORTERS.append(Importer(is_record, records.put_on_bench))
