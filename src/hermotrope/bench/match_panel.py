@@ -9,9 +9,10 @@ from django.http import QueryDict
 from hermotrope.bench import matching
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.ways import listing
+from hermotrope_core.match.request import Wish
 from hermotrope_core.plan.case import questions
 
-WISH_WORDS = (
+WISH_WORDS: tuple[tuple[Wish, str], ...] = (
     ("longest", "longest run"),
     ("lightest", "lightest"),
     ("cheapest", "cheapest"),

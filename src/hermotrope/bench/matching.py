@@ -13,7 +13,7 @@ from django.http import QueryDict
 
 from hermotrope.shelf.models import Item
 from hermotrope_core.match.rank import USUAL, Weights
-from hermotrope_core.match.request import WISHES, Request
+from hermotrope_core.match.request import WISHES, Request, Wish
 from hermotrope_core.match.search import Limits, Matched, Stopped, search
 from hermotrope_core.match.shelf import Pack, Part, Shelf
 from hermotrope_core.match.whatif import what_if
@@ -35,7 +35,7 @@ SWITCHES = ("twice", "no_soldering", "over_max", "wall", "all_parts")
 class Ask(msgspec.Struct, frozen=True):
     """What was asked on the page: weights of the wishes, what-ifs as typed, what was wrong with them."""
 
-    weights: dict[str, int]
+    weights: dict[Wish, int]
     temperature: str = ""
     hours: str = ""
     twice: bool = False
@@ -98,8 +98,12 @@ def read_ask(query: QueryDict) -> Ask:
     most = query.get("most", "")
     return Ask(
         weights=weights,
-        **typed,
-        **{name: query.get(name) == "on" for name in SWITCHES if name != "all_parts"},
+        temperature=typed["temperature"],
+        hours=typed["hours"],
+        twice=query.get("twice") == "on",
+        no_soldering=query.get("no_soldering") == "on",
+        over_max=query.get("over_max") == "on",
+        wall=query.get("wall") == "on",
         all_parts=query.get("all_parts") == "on" if asked else True,
         most=min(int(most), 200) if most.isdigit() and len(most) < 5 else SHOWN,
         compared=tuple(dict.fromkeys(query.getlist("vs")))[:MOST_COMPARED],

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import date, timedelta
 from math import inf
-from typing import Any
+from typing import Any, Literal
 from urllib.parse import urlencode
 
 import msgspec
@@ -230,7 +230,7 @@ def overlay(case: Case, ask: RunAsk, wish: float | None) -> dict[str, Any] | Non
                 "above": duration(output.until_s) if output else "",
             }
         )
-    where = "pack" if situations[0].circuit.holders else "inlet"
+    where: Literal["pack", "inlet"] = "pack" if situations[0].circuit.holders else "inlet"
     longest = max((float(str(row["above_s"])) for row in rows), default=0.0)
     return {
         "curves": curves(situations, where),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 import msgspec
 
 from hermotrope.bench.feed import Feed
@@ -22,7 +24,7 @@ def designed(case: Case, kind: str, at: int) -> Stage:
         of_kind = kind_named(kind)
     except LookupError:
         raise EditError("choose one of the stages") from None
-    return _fitting(case, kind, at) or of_kind.typical(_wanted(case))
+    return _fitting(case, kind, at) or cast(Stage, of_kind.typical(_wanted(case)))
 
 
 def _fitting(case: Case, kind: str, at: int) -> Stage | None:

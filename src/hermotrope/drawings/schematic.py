@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from html import escape
+from typing import cast
 
 import schemdraw
 from schemdraw import elements as elm
@@ -86,7 +87,7 @@ def _block(drawing: schemdraw.Drawing, words: str, back: tuple[float, float], si
     drawing += block
     drawing += elm.Line().left().at(block.in_minus).tox(back)
     drawing += elm.Line().right().at(block.out_plus).length(0.4)
-    return block.out_minus
+    return cast(tuple[float, float], block.out_minus)
 
 
 def _short(text: str) -> str:

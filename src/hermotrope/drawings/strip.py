@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import msgspec
 
 from hermotrope_core.judge.findings import Finding
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.plan.case import Case
-from hermotrope_core.values.known import number
 
 LEFT, RIGHT = 44.0, 496.0
 
@@ -38,7 +38,7 @@ def small_line(case: Case, findings: Sequence[Finding], unsure: bool) -> Strip:
     marks = []
     for i, stage in enumerate(case.path):
         kind = stage.kind
-        held = f"{number(stage.output_v):g} V" if kind in ("converter", "linear") else ""  # type: ignore[union-attr]
+        held = f"{stage.held_v:g} V" if isinstance(stage, Holding) else ""
         marks.append(Mark(kind, LEFT + slot * (i + 0.5), held))
     places = {i: mark.x for i, mark in enumerate(marks)}
     places[-1], places[count] = LEFT, RIGHT
@@ -46,9 +46,9 @@ def small_line(case: Case, findings: Sequence[Finding], unsure: bool) -> Strip:
     careful = sorted({f.stage for f in findings if f.level == "care"})
     broken = None
     if refused:
-        stage = min(refused)
-        here = places[stage]
-        before = places.get(stage - 1, LEFT)
-        broken = (here + before) / 2 if stage >= 0 else LEFT + min(26.0, slot / 4)
+        first = min(refused)
+        here = places[first]
+        before = places.get(first - 1, LEFT)
+        broken = (here + before) / 2 if first >= 0 else LEFT + min(26.0, slot / 4)
     care = tuple(min(max(places[stage], LEFT + 24), RIGHT - 24) for stage in careful)
     return Strip(tuple(marks), broken, care, case.source is None, unsure)

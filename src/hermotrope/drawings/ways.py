@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
 import msgspec
 
@@ -58,7 +58,7 @@ def scales(situations: Sequence[Situation], *, small: bool) -> Scales:
     """Lay ways out on one axis: small for a list (84 high, each drawn by itself), or larger, side by side."""
     supply = situations[0].case.device.supply
     low, high, never = (maybe(getattr(supply, name)) for name in ("min_v", "max_v", "absolute_max_v"))
-    found = [(_outside(s), inlet_span(s)) for s in situations]
+    found = [(_outside(s), cast(tuple[float, float], inlet_span(s))) for s in situations]
     known = [v for pack, inlet in found for v in (*pack, *inlet)] + [v for v in (low, high) if v is not None]
     bottom, top = ends_of(min(known), max(known))
     if small and low is not None and high is not None:  # the window stays large; what is far outside is cut off

@@ -89,6 +89,7 @@ def steps_context(conversion: Conversion) -> dict[str, Any]:
     pictures: dict[str, list[Any]] = {}
     for row in conversion.photos.defer("image"):
         pictures.setdefault(row.step, []).append(row)
+    marked = Workshop(conversion).marked
     rows = [
         {
             "step": one.step,
@@ -97,9 +98,9 @@ def steps_context(conversion: Conversion) -> dict[str, Any]:
             "changed": one.changed,
             "photos": pictures.get(one.step.key, []),
         }
-        for one in Workshop(conversion).marked
+        for one in marked
     ]
-    left = sum(row["step"].minutes for row in rows if not row["done"])
+    left = sum(one.step.minutes for one in marked if not one.done)
     return {
         "steps": rows,
         "steps_done": sum(row["done"] for row in rows),

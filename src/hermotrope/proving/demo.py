@@ -25,7 +25,7 @@ NOTES = {"cut": "used the 1 mm² twin from the shed", "label": "taped over twice
 def readings(workshop: Workshop, until: str, begun: datetime) -> list[Reading]:
     """What a stand-in without a fault reads, gate by gate, up to and without the gate named; empty for all."""
     stand_in = StandIn(planned(workshop.case))
-    made = []
+    made: list[Reading] = []
     for gate in workshop.gates:
         if gate.key == until:
             break

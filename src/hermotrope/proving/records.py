@@ -86,6 +86,10 @@ def proved_of(row: ProvedRow) -> Proved:
     return msgspec.convert(row.document, Proved)
 
 
+def _part_note(row: PartMark) -> PartNote:
+    return msgspec.convert({"key": row.key, "have": row.have or None, "price": row.price}, PartNote)
+
+
 def record_of(conversion: Conversion) -> Record:
     """Everything about a conversion, pictures aside."""
     rehearsed = Rehearsal.objects.filter(conversion=conversion).first()
@@ -97,7 +101,7 @@ def record_of(conversion: Conversion) -> Record:
             original = packed(original_of(row))
             named = row.name, row.origin, row.original_name
             logs.append(LogFile(*named, mapping, original, fits, row.ended, row.temperature_c))  # type: ignore[arg-type]  # origin is one of its choices
-    parts = [PartNote(row.key, row.have or None, row.price) for row in conversion.part_marks.order_by("pk")]
+    parts = [_part_note(row) for row in conversion.part_marks.order_by("pk")]
     return Record(
         format=FORMAT,
         case=conversion.case,

@@ -14,6 +14,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseClientRedirect
 
+from hermotrope.entry.asked import htmx, wants_part
 from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.formats import shelf_file
@@ -35,7 +36,7 @@ HAVE = {"all": "All", "own": "Own", "borrowed": "Borrowed", "maybe": "Might buy"
 @require_GET
 def shelf(request: HttpRequest) -> HttpResponse:
     """The page, or its list alone while somebody types into the search."""
-    partial = request.htmx and not request.htmx.history_restore_request  # type: ignore[attr-defined]
+    partial = wants_part(request)
     return render(request, "shelf/_items.html" if partial else "shelf/shelf.html", _context(request))
 
 
@@ -77,7 +78,7 @@ def label(request: HttpRequest) -> HttpResponse:
         context |= {"decoded": _shown(decode(text))} if text.strip() else {}
     except LabelError as error:
         context["error"] = str(error)
-    if request.htmx:  # type: ignore[attr-defined]
+    if htmx(request):
         return render(request, "shelf/_decoded.html", context)
     return render(request, "shelf/shelf.html", _context(request, **context))
 
@@ -116,7 +117,7 @@ def set_field(request: HttpRequest, pk: int) -> HttpResponse:
     except CaseError as error:
         status = 422
         context |= {"item": get_object_or_404(Item, pk=pk), "refused": {"field": name, "text": typed, "why": error.why}}
-    if request.htmx:  # type: ignore[attr-defined]
+    if htmx(request):
         return render(request, "shelf/_item.html", context, status=status)
     if status == 200:
         return redirect("shelf")
@@ -165,9 +166,9 @@ def set_part(request: HttpRequest, pk: int) -> HttpResponse:
         if here is None:
             raise Http404 from None
         refused = msgspec.structs.replace(here, text=typed, error=why)
-    if not request.htmx and status == 200:  # type: ignore[attr-defined]
+    if not htmx(request) and status == 200:
         return redirect("shelf-item", pk)
-    template = "shelf/_item_body.html" if request.htmx else "shelf/item.html"  # type: ignore[attr-defined]
+    template = "shelf/_item_body.html" if htmx(request) else "shelf/item.html"
     return render(request, template, item_context(request, found, refused) | {"notice": told}, status=status)
 
 
@@ -175,7 +176,7 @@ def set_part(request: HttpRequest, pk: int) -> HttpResponse:
 def trial(request: HttpRequest, pk: int) -> HttpResponse:
     """Plug loads into the simulated bank and watch what its ports do."""
     found = get_object_or_404(Item, pk=pk)
-    if not request.htmx:  # type: ignore[attr-defined]
+    if not htmx(request):
         return render(request, "shelf/item.html", item_context(request, found))
     part = found.content()
     ports = ports_of(part) if isinstance(part, Source) else ()
@@ -186,7 +187,7 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
 def remove(request: HttpRequest, pk: int) -> HttpResponse:
     """Take an item off the shelf; conversions keep their own copies."""
     get_object_or_404(Item, pk=pk).delete()
-    return HttpResponse("") if request.htmx else redirect("shelf")  # type: ignore[attr-defined]
+    return HttpResponse("") if htmx(request) else redirect("shelf")
 
 
 @require_GET
@@ -232,10 +233,10 @@ def read_on(request: HttpRequest, pk: int) -> HttpResponse:
         draft = actions.read_on(pk)
     except ImportDraft.DoesNotExist:
         raise Http404 from None
-    if draft.waiting and request.htmx:  # type: ignore[attr-defined]
+    if draft.waiting and htmx(request):
         return render(request, "shelf/_reading.html", _reading(draft))
     address = reverse("shelf-decide", args=[pk])
-    return HttpResponseClientRedirect(address) if request.htmx else redirect(address)  # type: ignore[attr-defined]
+    return HttpResponseClientRedirect(address) if htmx(request) else redirect(address)
 
 
 def _reading(draft: ImportDraft) -> dict[str, Any]:

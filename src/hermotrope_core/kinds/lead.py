@@ -98,7 +98,7 @@ class Lead(StageKind, frozen=True, tag="lead"):
         return Work("the lead", how, 15, "soldering")
 
 
-def as_lead(stage: StageKind | None) -> Lead | None:
+def as_lead(stage: object) -> Lead | None:
     """The stage, where it is a lead."""
     return stage if isinstance(stage, Lead) else None
 

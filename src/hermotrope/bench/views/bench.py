@@ -15,6 +15,7 @@ from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.imports import put_file
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.strip import small_line
+from hermotrope.entry.asked import wants_part
 from hermotrope.shelf import starter
 from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.duty import Duty
@@ -64,7 +65,7 @@ def _bench(request: HttpRequest, error: str = "", status: int = 200) -> HttpResp
         "error": error,
         "longest": LONGEST_LIST,
     }
-    partial = request.htmx and not request.htmx.history_restore_request  # type: ignore[attr-defined]
+    partial = wants_part(request)
     return render(request, "bench/_list.html" if partial else "bench/bench.html", context, status=status)
 
 

@@ -159,7 +159,7 @@ def wiring_file(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_GET
-@csp_update({"style-src": ["'unsafe-inline'"]})
+@csp_update({"style-src": ["'unsafe-inline'"]})  # type: ignore[arg-type]  # it takes any view
 def schematic_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The schematic as an SVG file; the library that draws it writes style attributes."""
     case = get_object_or_404(Conversion, pk=pk).case

@@ -22,6 +22,7 @@ from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import kept_panel, row_at
 from hermotrope.bench.views.feed import feed_context
+from hermotrope.entry.asked import htmx
 from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
@@ -51,8 +52,13 @@ def version_of(request: HttpRequest) -> int:
 
 def query_behind(request: HttpRequest) -> QueryDict:
     """The query of the page from which a change comes, as htmx tells it."""
-    url = request.htmx.current_url if request.htmx else None  # type: ignore[attr-defined]
+    url = htmx(request).current_url if htmx(request) else None
     return QueryDict(urlsplit(url).query if url else "")
+
+
+Implied = Literal["capacity", "draw"]
+IMPLIED: tuple[Implied, ...] = ("capacity", "draw")
+"""What a timed run can tell of the plan."""
 
 
 def body(
@@ -76,7 +82,7 @@ def body(
 
 def answer(request: HttpRequest, fragment: str, context: dict[str, Any], status: int) -> HttpResponse:
     """The fragment for htmx; for a plain form the whole page, by redirect where all went well."""
-    if request.htmx:  # type: ignore[attr-defined]
+    if htmx(request):
         return render(request, fragment, context, status=status)
     if status == 200:
         return redirect(f"{context['conversion'].get_absolute_url()}?panel={context['panel'].key}")
@@ -332,8 +338,9 @@ def done(request: HttpRequest, pk: int) -> HttpResponse:
     what = request.POST.get("do")
     if what == "undo":
         return body(request, actions.mark_done(pk, version_of(request), None, None))
-    if what in ("capacity", "draw"):
-        return body(request, _taken(pk, version_of(request), what), f"Taken into the plan: {what}, as the run had it.")
+    if implied := next((one for one in IMPLIED if one == what), None):
+        told = f"Taken into the plan: {implied}, as the run had it."
+        return body(request, _taken(pk, version_of(request), implied), told)
     typed = request.POST.get("text", "").strip()
     try:
         seconds = parse(typed, "s") if typed else None
@@ -344,7 +351,7 @@ def done(request: HttpRequest, pk: int) -> HttpResponse:
     return body(request, actions.mark_done(pk, version_of(request), date.today(), seconds))
 
 
-def _taken(pk: int, version: int, as_: Literal["capacity", "draw"]) -> Conversion:
+def _taken(pk: int, version: int, as_: Implied) -> Conversion:
     """Put what the timed run implies into the plan. Raises `EditError`."""
     conversion = get_object_or_404(Conversion, pk=pk)
     feed = Feed(conversion.case)
@@ -365,4 +372,4 @@ def remove(request: HttpRequest, pk: int) -> HttpResponse:
         actions.remove(pk, version_of(request))
     except actions.Conflict as conflict:
         return body(request, conflict.conversion, BEHIND, 409)
-    return HttpResponseClientRedirect(reverse("bench")) if request.htmx else redirect("bench")  # type: ignore[attr-defined]
+    return HttpResponseClientRedirect(reverse("bench")) if htmx(request) else redirect("bench")

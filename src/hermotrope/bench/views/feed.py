@@ -18,6 +18,7 @@ from hermotrope.bench.places import move_problems
 from hermotrope.bench.unreadable import tree_file
 from hermotrope.drawings.line import feed_line, scrub_payload
 from hermotrope.drawings.scale import supply_scale
+from hermotrope.entry.asked import wants_part
 from hermotrope.entry.rows import Row
 from hermotrope_core.judge.cautions import cautions
 from hermotrope_core.judge.evidence import judgement_working
@@ -37,7 +38,7 @@ def feed(request: HttpRequest, pk: int) -> HttpResponse:
     """The whole page, or its panel alone when htmx asks for that."""
     conversion = get_object_or_404(Conversion, pk=pk)
     context = feed_context(conversion, request.GET.get("panel", ""), query=request.GET)
-    partial = request.htmx and not request.htmx.history_restore_request  # type: ignore[attr-defined]
+    partial = wants_part(request)
     return render(request, "bench/_workbench.html" if partial else "bench/feed.html", context)
 
 

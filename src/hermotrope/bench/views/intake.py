@@ -12,6 +12,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import row_at
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.bench.views.feed import feed_context
+from hermotrope.entry.asked import htmx
 from hermotrope.entry.typed import EditError, show_table
 from hermotrope_core.know.intake import Original, from_adapter, from_cells, merge
 from hermotrope_core.know.measure import HELPERS, helpers_for, rf_watts, summed, with_output
@@ -127,8 +128,8 @@ def measure(request: HttpRequest, pk: int, key: str) -> HttpResponse:
                 context |= {"entry": _rf_table(conversion.case, readings), "text": f"{len(readings)} rows"}
         except (QuantityError, ValueError) as error:
             context["error"] = str(error)
-    if request.htmx:  # type: ignore[attr-defined]
-        sum_only = request.htmx.target == f"m-{row.id}-sum"  # type: ignore[attr-defined]
+    if htmx(request):
+        sum_only = htmx(request).target == f"m-{row.id}-sum"
         return render(request, "bench/_measured.html" if sum_only else "bench/_measure.html", context)
     return render(request, "bench/measure.html", {**feed_context(conversion, ""), **context})
 

@@ -16,6 +16,7 @@ from hermotrope.bench import actions as bench
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.views.changes import BEHIND, body, query_behind, version_of
 from hermotrope.bench.views.feed import feed_context
+from hermotrope.entry.asked import htmx
 from hermotrope.entry.typed import EditError
 from hermotrope.instruments.reading import take
 from hermotrope.instruments.scpi import InstrumentError, checked_resource
@@ -36,12 +37,12 @@ View = Callable[..., HttpResponse]
 def answer(request: HttpRequest, conversion: Conversion, error: str = "", **more: Any) -> HttpResponse:
     """The Prove panel after a change; with an error the form that was refused keeps what it held."""
     status = 422 if error else 200
-    typed = {
+    typed: dict[str, Any] = {
         **request.POST.dict(),
         "form": request.resolver_match.url_name if request.resolver_match else "",
         "error": error,
     }
-    if not request.htmx:  # type: ignore[attr-defined]
+    if not htmx(request):
         if not error:
             return redirect(f"{conversion.get_absolute_url()}?panel=prove{more.get('at', '')}")
         context = feed_context(conversion, "prove", query=request.GET)
@@ -49,7 +50,8 @@ def answer(request: HttpRequest, conversion: Conversion, error: str = "", **more
     query = query_behind(request).copy()
     query.pop("gate", None)  # go on with what comes next
     if error:  # back to the gate that was asked for, as far as it is open
-        query["gate"] = request.POST.get("gate") or request.POST.get("ask", "").partition(".")[0]
+        gate = request.POST.get("gate") or request.POST.get("ask", "").partition(".")[0]
+        query.setlist("gate", [gate])
     context = {"conversion": conversion, **prove_context(conversion, query), "swap_scale": True, **more}
     if error:
         typed["take"] = request.POST.getlist("take")
@@ -209,7 +211,7 @@ def rehearse(request: HttpRequest, conversion: Conversion) -> HttpResponse:
         return answer(request, conversion)
     copy = actions.rehearse(conversion, fault)
     place = f"{copy.get_absolute_url()}?panel=prove"
-    return HttpResponseClientRedirect(place) if request.htmx else redirect(place)  # type: ignore[attr-defined]
+    return HttpResponseClientRedirect(place) if htmx(request) else redirect(place)
 
 
 @proving

@@ -66,7 +66,7 @@ def _mapping(request: HttpRequest, row: RunLogRow) -> LogMapping:
     kind = request.POST.get("time_kind", found.mapping.time_kind)
     if kind not in get_args(TimeKind):
         raise EditError("say how the time is written")
-    columns = []
+    columns: list[LogColumn] = []
     time_index = -1
     for seen in found.columns:
         role = request.POST.get(f"role-{seen.index}", "")

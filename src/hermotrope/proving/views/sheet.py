@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from hermotrope.bench.models import Conversion
+from hermotrope.entry.asked import htmx
 from hermotrope.entry.typed import EditError
 from hermotrope.proving import actions
 from hermotrope.proving.checklist import parts_context, steps_context
@@ -48,7 +49,7 @@ def _plain(text: str) -> str:
 
 
 def _steps(request: HttpRequest, conversion: Conversion, error: str = "") -> HttpResponse:
-    if not request.htmx:  # type: ignore[attr-defined]
+    if not htmx(request):
         return redirect(f"{conversion.get_absolute_url()}?panel=build#steps")
     context: dict[str, Any] = {"conversion": conversion, **steps_context(conversion)}
     if error:
@@ -118,7 +119,7 @@ def part(request: HttpRequest, pk: int) -> HttpResponse:
         actions.mark_part(conversion, key, have, parse(typed, "") if typed else None)
     except (QuantityError, EditError) as problem:
         error = str(problem)
-    if not request.htmx:  # type: ignore[attr-defined]
+    if not htmx(request):
         return redirect(f"{conversion.get_absolute_url()}?panel=build#parts")
     context = {"conversion": conversion, **parts_context(conversion)}
     if error:
