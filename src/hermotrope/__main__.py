@@ -35,8 +35,8 @@ def main(argv: list[str]) -> int:
 
 
 def every_test() -> int:
-    """Core and web side by side, one process a core; then the browser alone, which takes all of them."""
-    parts = (["tests.core", "tests.web", "--parallel", "auto"], ["tests.browser"])
+    """Core and web side by side, one process a core; then the browser likewise, alone."""
+    parts = (["tests.core", "tests.web", "--parallel", "auto"], ["tests.browser", "--parallel", "auto"])
     failed = [subprocess.call([sys.executable, "-m", "hermotrope", "test", *part]) for part in parts]
     return int(any(failed))
 

@@ -5,8 +5,11 @@ from __future__ import annotations
 import os
 from typing import ClassVar
 
+from django.contrib.staticfiles.handlers import StaticFilesHandler
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
+from django.http import HttpRequest
+from django.http.response import HttpResponseBase
 from playwright.sync_api import Browser, ConsoleMessage, Page, Playwright, expect, sync_playwright
 
 CHROMIUM = "/usr/bin/chromium"
@@ -23,9 +26,19 @@ expect.set_options(timeout=60_000)
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
 
 
+class KeptFiles(StaticFilesHandler):
+    """Styles and scripts do not change while a test runs: the browser may keep them."""
+
+    def serve(self, request: HttpRequest) -> HttpResponseBase:
+        response = super().serve(request)
+        response["Cache-Control"] = "max-age=3600"
+        return response
+
+
 class BrowserTest(StaticLiveServerTestCase):
     """Opens a page per test at 1280 by 800; `errors` collects what the browser complains about."""
 
+    static_handler = KeptFiles
     playwright: ClassVar[Playwright]
     browser: ClassVar[Browser]
 

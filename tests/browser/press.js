@@ -1,9 +1,11 @@
-// What a page offers to press, each with a kind: the same button of another row or conversion has the same kind.
+// What a page offers to press, each with a kind: the same button of another row or conversion has the same kind, and
+// so has the same sort of field of another quantity of the pack, the device, a stage, the duty.
 () => {
   const plain = (text) => text.replace(/\d+([.,]\d+)?/g, "0").replace(/\s+/g, " ").trim();
   const told = ["do", "kind", "from", "what", "trait", "place", "find", "start"];
   const said = (form) => [...form.querySelectorAll("input[type=hidden]")]
-    .filter((one) => told.includes(one.name)).map((one) => `${one.name}=${one.value}`).join("&");
+    .filter((one) => told.includes(one.name))
+    .map((one) => `${one.name}=${one.name === "place" ? one.value.split("/")[1] : one.value}`).join("&");
   const kind = (node) => {
     const form = node.form ?? node.closest("form");
     if (form) return plain(`${node.tagName.toLowerCase()} ${form.getAttribute("action") ?? ""}?${said(form)} ${node.name}`);
