@@ -1,0 +1,186 @@
+"""Two ways of computing one thing, held against each other; and second terms of rules."""
+
+from __future__ import annotations
+
+from math import inf
+from typing import Any
+from unittest.mock import patch
+
+import numpy as np
+from django.test import SimpleTestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from hermotrope_core.circuit import laws
+from hermotrope_core.circuit.discharge import Run, _Run, off_after, run
+from hermotrope_core.circuit.piece import overload_emf, threshold
+from hermotrope_core.circuit.point import section_amps
+from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.judge.findings import Finding, check
+from hermotrope_core.kinds.effects import Demand
+from hermotrope_core.plan.case import Case
+from hermotrope_core.prove import gates
+from hermotrope_core.prove.judge import written
+from hermotrope_core.prove.standin import StandIn
+from tests.support import PASSING, case, golden
+
+FIGURES = ("runtime_s", "final_soc", "energy_from_source_wh", "energy_to_device_wh", "charge_ah")
+MOUNT, LAMP = "hide-mount-on-tool-pack", "path-lights-through-resistor"
+
+
+def followed(made: Case) -> Run:
+    """The run, piece by piece even where it could go down the table in one walk."""
+    with patch.object(_Run, "_steady", lambda *_: None):
+        return run(made)
+
+
+def found(made: Case, code: str) -> list[Finding]:
+    return [one for one in check(Situation(made)) if one.code == code]
+
+
+class Steady(SimpleTestCase):
+    def held(self, made: Case) -> None:
+        quick, slow = run(made), followed(made)
+        self.assertEqual((quick.end_cause, quick.end_mode), (slow.end_cause, slow.end_mode))
+        for name in FIGURES:
+            self.assertAlmostEqual(getattr(quick, name) / max(getattr(slow, name), 1e-12), 1.0, delta=1e-9, msg=name)
+
+    def test_one_walk_down_the_table_is_the_run_piece_by_piece(self) -> None:
+        steady = 0
+        for folder in ("cases", "judgements"):
+            for name, _, _ in golden(folder):
+                made = case(folder, name)
+                with self.subTest(name), patch.object(_Run, "_steady", autospec=True, side_effect=_Run._steady) as walk:
+                    quick = run(made)
+                    steady += walk.called
+                    self.assertEqual(quick.end_cause, followed(made).end_cause)
+                    self.assertAlmostEqual(quick.runtime_s, followed(made).runtime_s, delta=1e-6)
+        self.assertGreater(steady, 10)
+
+    def test_with_drops_loads_reserves_and_starts_of_every_sort(self) -> None:
+        one = {"duty.repeat": [{"mode": "slew", "seconds": 60}]}
+        diode: dict[str, Any] = {"stage": "diode", "forward_v": 0.6, "count": 2}
+        loads = (
+            {"device.modes.1": {"name": "slew", "kind": "resistance", "resistance_ohm": 6.0}},
+            {"device.modes.1": {"name": "slew", "kind": "power", "power_w": 30.0}},
+            {"device.modes.1": {"name": "slew", "kind": "current", "current_a": 2.0}},
+        )
+        ends: tuple[dict[str, Any], ...] = ({}, {"source.reserve_soc": 0.3}, {"source.initial_soc": 0.62})
+        wide = {"min_v": 9.0, "nominal_v": 12.0, "max_v": 25.0}
+        for load in loads:
+            for end in ends:
+                for direct in ({}, {"path.2": diode, "device.supply": wide}):
+                    with self.subTest(load=load, end=end, direct=bool(direct)):
+                        self.held(case("cases", MOUNT, **one, **load, **end, **direct, **{"source.peukert": 1.0}))
+
+
+KINDS = st.sampled_from(("power", "current", "resistance"))
+
+
+class Arrays(SimpleTestCase):
+    """The arithmetic over arrays of draws is that of one draw."""
+
+    @settings(deadline=None, max_examples=200)
+    @given(st.floats(0.5, 60.0), st.floats(0.0, 5.0), KINDS, st.floats(0.01, 80.0))
+    def test_amperes_of_a_stretch(self, volts: float, ohm: float, kind: Any, value: float) -> None:
+        amps, fails = laws._amps(volts, np.array([ohm]), kind, np.array([value]))
+        one = section_amps(volts, ohm, Demand(kind, value))
+        self.assertEqual(bool(fails[0]), one is None)
+        if one is not None:
+            self.assertAlmostEqual(float(amps[0]), one, delta=1e-9 * max(1.0, one))
+
+    @settings(deadline=None, max_examples=200)
+    @given(st.floats(0.0, 3.0), st.floats(0.0, 2.0), KINDS, st.floats(0.01, 80.0), st.floats(0.05, 20.0))
+    def test_overload(self, ohm: float, drop: float, kind: Any, value: float, most_a: float) -> None:
+        many = laws._overload(np.array([ohm]), drop, kind, np.array([value]), most_a)
+        one = overload_emf(ohm, drop, Demand(kind, value), most_a)
+        self.assertTrue(float(many[0]) == one or abs(float(many[0]) - one) < 1e-9)
+
+    def test_a_threshold_behind_a_collapse_is_none(self) -> None:
+        self.assertEqual(threshold(1.0, (1.0, 0.0), (0.0, 0.0), Demand("power", 20.0)), -inf)
+        self.assertAlmostEqual(threshold(10.0, (1.0, 0.5), (0.0, 0.0), Demand("power", 20.0)), 12.5)
+
+
+class Sleep(SimpleTestCase):
+    def test_a_bank_counts_the_light_load_without_a_break(self) -> None:
+        turns = [(0, 20.0), (1, 20.0)]
+        self.assertEqual(off_after([False, True], turns, 20.0, once=False), inf)
+        self.assertEqual(off_after([False, True], turns, 19.0, once=False), 39.0)
+        self.assertEqual(off_after([True, False], turns, 19.0, once=False), 19.0)
+        self.assertEqual(off_after([True, True], turns, 30.0, once=True), 30.0)
+        self.assertEqual(off_after([True, True], turns, 40.0, once=True), inf)
+        self.assertEqual(off_after([True, True], turns, 400.0, once=False), 400.0)
+        self.assertEqual(
+            off_after([True, False, True], [(0, 15.0), (1, 5.0), (2, 15.0)], 29.0, once=False), 64.0 - 15.0
+        )
+
+
+class SecondTerms(SimpleTestCase):
+    def test_the_least_of_port_profile_and_all_ports_together_limits_a_bank(self) -> None:
+        profiles = [
+            {"output_v": 5.0, "output_current_max_a": 0.4},
+            {"output_v": 9.0, "output_current_max_a": 0.1},
+        ]
+        port = {"name": "A", "kind": "usb-a", "profiles": profiles}
+        bank = {"source.ports": [port], "source.outlet": {"kind": "usb-a", "polarity": "marked"}}
+        over = found(case("cases", "warden-receiver-on-bank", **bank), "source-overload")
+        self.assertEqual([one.limit for one in over], [0.4])
+        other = {**bank, "source.outlet": {"kind": "usb-c", "polarity": "marked"}}
+        self.assertEqual(found(case("cases", "warden-receiver-on-bank", **other), "source-overload"), [])
+        together = {**bank, "source.ports_power_max_w": 1.5}
+        over = found(case("cases", "warden-receiver-on-bank", **together), "source-overload")
+        self.assertEqual([one.limit for one in over], [0.3])
+
+    def test_alternating_current_into_a_direct_inlet_is_refused_without_any_converter(self) -> None:
+        feed = {
+            "path": [{"stage": "lead", "length_m": 1, "area_mm2": 1}],
+            "source.outlet": {"kind": "barrel", "polarity": "unknown", "alternating": True},
+            "device.inlet": {"kind": "barrel", "polarity": "centre-positive", "measured": True},
+        }
+        self.assertEqual([one.level for one in found(case("cases", MOUNT, **feed), "ac-inlet")], ["refuse"])
+        feed["source.outlet"] = {"kind": "barrel", "polarity": "centre-positive"}
+        self.assertEqual(found(case("cases", MOUNT, **feed), "ac-inlet"), [])
+
+    def test_what_stays_unused_is_counted_from_the_reserve(self) -> None:
+        name = "three-cell-pack-stops-early"
+        (without,) = found(case("judgements", name), "early-stop")
+        (kept,) = found(case("judgements", name, **{"source.reserve_soc": 0.05}), "early-stop")
+        assert without.have is not None and kept.have is not None
+        self.assertAlmostEqual(without.have - kept.have, 0.05, delta=1e-6)
+
+    def test_a_run_that_never_starts_does_not_give_up_as_well(self) -> None:
+        made = case("judgements", "all-well", **{"path.2.input_min_v": 20.95, "source.initial_soc": 0.5})
+        self.assertEqual(run(made).runtime_s, 0.0)
+        self.assertEqual([one.level for one in check(Situation(made)) if one.code == "converter-input-low"], [])
+
+    def test_the_most_watts_are_those_of_the_converter_as_long_as_it_holds(self) -> None:
+        low = {
+            "path.2.output_v": 5.0,
+            "path.2.headroom_v": 0.5,
+            "device.supply.min_v": 3.0,
+            "device.supply.nominal_v": 5.0,
+        }
+        most = [
+            Situation(case("cases", MOUNT, **low, **{"path.2.in_dropout": does})).most_watts(0.8)
+            for does in ("passes", "stops")
+        ]
+        self.assertAlmostEqual(*most)
+        falls = Situation(case("cases", MOUNT, **PASSING))
+        later = falls.circuit.falls_to
+        assert later is not None
+        (stretch,) = later.stretches
+        volts = later.emf(0.2) - stretch.drop_v
+        self.assertAlmostEqual(falls.most_watts(0.2), volts**2 / 4.0 / stretch.resistance_ohm)
+
+
+class Bench(SimpleTestCase):
+    def test_what_a_meter_shows_is_written_as_it_shows_it(self) -> None:
+        told = [written(inf, "Ω"), written(0.3, "Ω"), written(-4.2, "V"), written(61.4, "°C")]
+        self.assertEqual(told, ["OL (open)", "0.300 Ω", "−4.20 V", "61 °C"])
+
+    def test_the_stand_in_opens_a_little_above_its_trip(self) -> None:
+        made = case("judgements", "cut-off-added")
+        ask = next(ask for gate in gates(Situation(made), {}, None) for ask in gate.asks if ask.meter == "trip")
+        trips = made.path[2].opens_below_v
+        assert trips is not None
+        self.assertAlmostEqual(StandIn(made).read(ask) / trips, 1.004, places=9)
