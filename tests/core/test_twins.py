@@ -6,6 +6,7 @@ from math import inf
 from typing import Any
 from unittest.mock import patch
 
+import msgspec
 import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given, settings
@@ -18,6 +19,7 @@ from hermotrope_core.circuit.point import section_amps
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import Finding, check
 from hermotrope_core.kinds.effects import Demand
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.plan.case import Case
 from hermotrope_core.prove import gates
 from hermotrope_core.prove.judge import written
@@ -152,6 +154,17 @@ class SecondTerms(SimpleTestCase):
         made = case("judgements", "all-well", **{"path.2.input_min_v": 20.95, "source.initial_soc": 0.5})
         self.assertEqual(run(made).runtime_s, 0.0)
         self.assertEqual([one.level for one in check(Situation(made)) if one.code == "converter-input-low"], [])
+
+    def test_diodes_before_a_converter_do_not_come_up_at_rest(self) -> None:
+        diode = {"stage": "diode", "forward_v": 0.7, "count": 3}
+        close = {"device.supply.max_v": 12.5, "device.traits": ["electronics"]}
+        made = case("cases", MOUNT, **close)
+        before = msgspec.structs.replace(made, path=(made.path[0], msgspec.convert(diode, Stage), *made.path[1:]))
+        higher = {"path.2.output_v": 14.0}
+        set_for_them = case("cases", MOUNT, **close, **higher)
+        behind = msgspec.structs.replace(set_for_them, path=(*set_for_them.path, msgspec.convert(diode, Stage)))
+        self.assertEqual([one.have for one in found(behind, "diode-at-rest")], [14.0])
+        self.assertEqual(found(before, "diode-at-rest"), [])
 
     def test_the_most_watts_are_those_of_the_converter_as_long_as_it_holds(self) -> None:
         low = {
