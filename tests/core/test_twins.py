@@ -17,6 +17,7 @@ from hermotrope_core.circuit.discharge import Run, _Run, off_after, run
 from hermotrope_core.circuit.piece import overload_emf, threshold
 from hermotrope_core.circuit.point import section_amps
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.hours import job
 from hermotrope_core.judge.findings import Finding, check
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.stages import Stage
@@ -184,6 +185,24 @@ class SecondTerms(SimpleTestCase):
         (stretch,) = later.stretches
         volts = later.emf(0.2) - stretch.drop_v
         self.assertAlmostEqual(falls.most_watts(0.2), volts**2 / 4.0 / stretch.resistance_ohm)
+
+
+class Lines(SimpleTestCase):
+    """Sums along a line through points, by hand."""
+
+    def test_until_and_above(self) -> None:
+        points = [(0.0, 10.0), (100.0, 10.0), (200.0, 5.0), (300.0, 9.0)]
+        self.assertAlmostEqual(job._until(points, 8.0), 140.0)
+        self.assertAlmostEqual(job._above(points, 8.0), 140.0 + 25.0)
+        self.assertEqual((job._until(points, 11.0), job._above(points, 11.0)), (0.0, 0.0))
+        self.assertEqual((job._until(points, 5.0), job._above(points, 5.0)), (300.0, 300.0))
+
+    def test_charge_between_two_marks(self) -> None:
+        made = run(case("cases", MOUNT), marks=True)
+        first, second = made.marks[0], made.marks[1]
+        middle = 0.75 * first.seconds + 0.25 * second.seconds
+        self.assertAlmostEqual(job.charge_at(made, middle), 0.75 * first.soc + 0.25 * second.soc)
+        self.assertEqual(job.charge_at(made, made.runtime_s + 1.0), made.final_soc)
 
 
 class Bench(SimpleTestCase):
