@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from hermotrope_core.circuit import laws
 from hermotrope_core.circuit.discharge import Run, _Run, off_after, run
+from hermotrope_core.circuit.netlist import netlist
 from hermotrope_core.circuit.piece import overload_emf, threshold
 from hermotrope_core.circuit.point import section_amps
 from hermotrope_core.circuit.situation import Situation
@@ -203,6 +204,16 @@ class Lines(SimpleTestCase):
         middle = 0.75 * first.seconds + 0.25 * second.seconds
         self.assertAlmostEqual(job.charge_at(made, middle), 0.75 * first.soc + 0.25 * second.soc)
         self.assertEqual(job.charge_at(made, made.runtime_s + 1.0), made.final_soc)
+
+
+class First(SimpleTestCase):
+    def test_a_board_that_passes_its_input_on_does_so_as_the_first_part_too(self) -> None:
+        made = case("cases", MOUNT, **PASSING)
+        first = msgspec.structs.replace(made, path=made.path[2:])
+        stops = msgspec.structs.replace(first.path[0], in_dropout="stops")
+        other = msgspec.structs.replace(first, path=(stops, *first.path[1:]))
+        self.assertNotEqual(netlist(first), netlist(other))
+        self.assertGreater(run(first).runtime_s, run(other).runtime_s)
 
 
 class Bench(SimpleTestCase):
