@@ -168,6 +168,14 @@ class SecondTerms(SimpleTestCase):
         self.assertEqual([one.have for one in found(behind, "diode-at-rest")], [14.0])
         self.assertEqual(found(before, "diode-at-rest"), [])
 
+    def test_only_a_diode_behind_the_last_converter_takes_a_motor_from_it(self) -> None:
+        made = case("cases", MOUNT, **{"device.traits": ["motor"]})
+        diode = msgspec.convert({"stage": "diode", "forward_v": 0.4}, Stage)
+        for at, codes in ((1, 1), (2, 1), (3, 0), (4, 0)):
+            with self.subTest(at):
+                path = (*made.path[:at], diode, *made.path[at:])
+                self.assertEqual(len(found(msgspec.structs.replace(made, path=path), "back-feed-motor")), codes)
+
     def test_the_most_watts_are_those_of_the_converter_as_long_as_it_holds(self) -> None:
         low = {
             "path.2.output_v": 5.0,
