@@ -19,6 +19,7 @@ from hermotrope_core.circuit.piece import overload_emf, threshold
 from hermotrope_core.circuit.point import section_amps
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours import job
+from hermotrope_core.hours.swap import swap_plan
 from hermotrope_core.judge.findings import Finding, check
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.stages import Stage
@@ -205,6 +206,13 @@ class Lines(SimpleTestCase):
         self.assertAlmostEqual(job._above(points, 8.0), 140.0 + 25.0)
         self.assertEqual((job._until(points, 11.0), job._above(points, 11.0)), (0.0, 0.0))
         self.assertEqual((job._until(points, 5.0), job._above(points, 5.0)), (300.0, 300.0))
+
+    def test_a_job_of_whole_packs_takes_just_so_many_and_one_ready_in_time_is_ready(self) -> None:
+        plan = swap_plan(3e4, lambda _: 1e4, 2, 1e4, hot=True)
+        self.assertEqual((plan.needed, [one.at_s for one in plan.swaps]), (3, [1e4, 2e4]))
+        self.assertEqual([one.ready for one in plan.swaps], [True, True])
+        late = swap_plan(3e4, lambda _: 1e4, 2, 1e4 + 1.0, hot=True)
+        self.assertEqual([one.ready for one in late.swaps], [True, False])
 
     def test_charge_between_two_marks(self) -> None:
         made = run(case("cases", MOUNT), marks=True)
