@@ -73,6 +73,12 @@ def once(solve: Callable[[Case], float], case: Case) -> float:
     return (now - start) / calls
 
 
+def timed(solve: Callable[[Case], float], case: Case) -> tuple[float, float]:
+    """Median seconds of one call over the rounds, and its answer."""
+    answer = solve(case)
+    return statistics.median(once(solve, case) for _ in range(REPEATS)), answer
+
+
 def main() -> None:
     """Rounds of both in turn, so that a machine that changes its pace does so for both; the median of their ratios."""
     print(f"{'case':12} {'LSODA':>10} {'ours':>10} {'times faster':>13} {'LSODA error':>13} {'our error':>11}")
