@@ -41,6 +41,8 @@ def _parser() -> argparse.ArgumentParser:
             command.add_argument("--mode", required=True, help="a mode of the device, or 'MODE, peak'")
     command = commands.add_parser("match", help="every way to feed a device from a shelf, judged and ranked")
     command.add_argument("request", help="a request document; - reads standard input")
+    command = commands.add_parser("label", help="what is printed on a pack, a bank, an adapter or a board")
+    command.add_argument("text", help="its words and figures, as they stand there")
     commands.add_parser("schema", help="the JSON Schema of the case document")
     return parser
 
@@ -65,6 +67,8 @@ def answer(arguments: argparse.Namespace) -> dict[str, Any] | str:
     """The JSON object, or the text, that a command prints. Raises `CaseError`."""
     if arguments.command == "schema":
         return schema()
+    if arguments.command == "label":
+        return _label(arguments.text)
     if arguments.command == "match":
         matching = importlib.import_module("hermotrope_cli.matching")
         made: dict[str, Any] = matching.answer(content(arguments.request, matching.LARGEST_BYTES))
@@ -89,6 +93,15 @@ def answer(arguments: argparse.Namespace) -> dict[str, Any] | str:
         raise CaseError("--mode", str(error.args[0])) from None
     at = situation.at_demand(demand, situation.circuit.emf(soc))
     return {"soc": soc, "mode": arguments.mode, **point_tree(case, at)}
+
+
+def _label(text: str) -> dict[str, Any]:
+    printed = importlib.import_module("hermotrope_core.know.printed")
+    try:
+        made: dict[str, Any] = printed.print_tree(printed.read_print(text))
+    except ValueError as error:
+        raise CaseError("label", str(error)) from None
+    return made
 
 
 def _soc(text: str) -> float:

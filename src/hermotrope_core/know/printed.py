@@ -1,0 +1,273 @@
+"""What is printed on a supply or a board: of which sort it is, what its cells hold, its outlets, what stays unread.
+
+The cells are read by `label`; here is what stands around them: outlets with their volts and amperes, inputs, the
+words of banks, adapters and boards, the codes and counts of cells.
+"""
+
+from __future__ import annotations
+
+import re
+from pkgutil import get_data
+from typing import Any, Literal
+
+import msgspec
+
+from hermotrope_core.know.label import LONGEST, Decoded, LabelError, decode
+from hermotrope_core.parts.chemistry import CHEMISTRIES
+
+Kind = Literal["pack", "bank", "cells", "adapter", "board"]
+_NUM = r"(\d[\d,]*\.?\d*|\.\d+)"
+_JOIN = r"\s*(?:DC|AC|⎓|=+|~|-{1,2}|–|/|,|@|x|at)?\s*(?:DC|AC|max\.?)?\s*"
+_OUTLET = re.compile(rf"(?:DC|AC)?\s*{_NUM}\s*V(?:DC|AC)?(?![a-z]){_JOIN}{_NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
+_TURNED = re.compile(rf"{_NUM}\s*(m?)A(?!h)\s*(?:@|at|/)\s*{_NUM}\s*V\b", re.IGNORECASE)
+_INPUT = re.compile(r"\b(?:input|in|eingang)\b\s*:?(.*?)(?=\b(?:output|out|ausgang)\b|;|$)", re.IGNORECASE)
+_RANGE = re.compile(rf"{_NUM}\s*(?:V\s*)?(?:-|–|to)\s*{_NUM}\s*V(?:AC|DC)?\s*(in|out)?(?:put)?\b", re.IGNORECASE)
+_AMPS = re.compile(rf"{_NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
+_BOARD = re.compile(
+    r"dc[\s/-]*dc|step[\s-]?(?:down|up)|\bbuck\b|\bboost\b|converter|\bmodule\b|inverter|trigger|regulator|\bboard\b",
+    re.IGNORECASE,
+)
+_ADAPTER = re.compile(
+    r"adapt[eo]r|power\s+supply|\bac[\s/-]+dc\b|wall\s*(?:wart|plug)|\bpsu\b|\bmains\b|1[01]0\s*(?:V\s*)?[-–]\s*2[234]0",
+    re.IGNORECASE,
+)
+_BANK = re.compile(r"power\s*-?\s*bank|power\s+station|\busb\b|\bpd\b|\bqc\b|type[\s-]?c", re.IGNORECASE)
+_USB = re.compile(r"\busb\b[\s-]*(?:type)?[\s-]*[abc]?\b|\btype[\s-]?[ac]\b", re.IGNORECASE)
+_HOURS = re.compile(r"/?\s*\d{1,3}\s*h(?:r|rs|ours?)\b", re.IGNORECASE)
+_FIGURE = re.compile(
+    r"[\d.,]+\s*(?:m?Ah|k?Wh|m?A|V(?:AC|DC)?|k?W|s\d*p?|p|Hz|x|pcs|C)?\b",
+    re.IGNORECASE,
+)
+_SIZED = re.compile(r"\b(?:\d{1,3}\s*x\s*)?(?:A{2,4}|18650|21700|14500|10440|CR\d{3,4}A?)\b", re.IGNORECASE)
+
+
+class _Words(msgspec.Struct, frozen=True):
+    about: str
+    codes: dict[str, tuple[str, int]]
+    """Cells by their standard codes: the size or sort that `label` reads, and how many are in one."""
+    common: tuple[str, ...]
+    """Words that say nothing beside what was read."""
+
+
+WORDS = msgspec.json.decode(get_data("hermotrope_core.parts", "data/labels.json") or b"", type=_Words)
+
+
+class Outlet(msgspec.Struct, frozen=True):
+    """Volts and amperes of an outlet; None where they are not told."""
+
+    volts: float | None
+    amps: float | None
+
+
+class Reading(msgspec.Struct, frozen=True):
+    """One way to read the cells behind a label."""
+
+    chemistry: str
+    cells_in_series: int
+
+
+class Printed(msgspec.Struct, frozen=True):
+    """What a label says. Watt-hours are those stated, else ampere-hours times the volts at which they are meant."""
+
+    kind: Kind
+    chemistry: str | None
+    cells_in_series: int | None
+    cells_in_parallel: int | None
+    capacity_ah: float | None
+    wh: float | None
+    outlets: tuple[Outlet, ...]
+    assumed: tuple[str, ...]
+    """What was taken for granted."""
+    doubts: tuple[str, ...]
+    not_understood: tuple[str, ...]
+    readings: tuple[Reading, ...]
+
+
+def read_print(label: str) -> Printed:
+    """Read a label. Raises `LabelError` for one that says nothing usable.
+
+    >>> bank = read_print("10000mAh power bank, USB 5V 2.1A")
+    >>> bank.kind, bank.wh, bank.outlets[0].volts, bank.outlets[0].amps
+    ('bank', 37.0, 5.0, 2.1)
+    """
+    clean = " ".join(label.replace("×", "x").replace("·", " ").replace("⎓", "=").split())
+    if not clean:
+        raise LabelError("type what the label says, for example 20V 5.0Ah 90Wh")
+    if len(clean) > LONGEST:
+        raise LabelError(f"a label of more than {LONGEST} characters; type only its figures, like 20V 5.0Ah 90Wh")
+    text = _coded(clean)
+    board = bool(_BOARD.search(text))
+    rest, outlets = _outlets(text, board=board)
+    stored = re.search(r"\dm?\s*A\s*h|\d\s*k?\s*Wh", rest, re.IGNORECASE)
+    if board:
+        return _without_cells("board", outlets, text)
+    if not stored and (outlets or _ADAPTER.search(text)) and not _names_cells(rest):
+        if not outlets:
+            raise LabelError("an adapter's volts and amperes are needed, for example OUTPUT 12V 1.5A")
+        return _without_cells("adapter", outlets, text)
+    return _with_cells(rest, outlets, text)
+
+
+def _coded(text: str) -> str:
+    """Standard codes, counts of counts and counts behind, written as `label` reads them."""
+    text = re.sub(r"(\dV)(\d[\d.]*\s*m?Ah)", r"\1 \2", text, flags=re.IGNORECASE)
+    text = re.sub(rf"\b(\d{{1,2}})\s*x\s*{_NUM}\s*V\b", _in_series, text, flags=re.IGNORECASE)
+    for code, (sort, count) in WORDS.codes.items():
+        text = re.sub(rf"(?<![\dA-Z]){code}\b", f"{count}x{sort}" if count > 1 else sort, text, flags=re.IGNORECASE)
+    text = re.sub(r"\b(\d)\s*x\s*(\d{1,2})\s*x(?=\s*[A-Z\d])", lambda m: f"{int(m[1]) * int(m[2])}x", text)
+    text = re.sub(r"\b(A{2,4}|[CD]|18650|21700|14500|10440)\s+(\d{1,2})\s*x\b", r"\2x\1", text)
+    behind = re.search(r"\sx\s*(\d{1,2})\b(?!\s*x)", text)
+    if behind and (size := re.search(r"\b(A{2,4}|18650|21700|14500|10440|CR\d+A?)\b", text)):
+        text = (text[: behind.start()] + text[behind.end() :]).replace(size[0], f"{behind[1]}x{size[0]}", 1)
+        text = re.sub(rf"\b{_NUM}\s*V\b", r"each \1V", text)
+    return _HOURS.sub(" ", text) if re.search(r"\dAh", text, re.IGNORECASE) else text
+
+
+def _in_series(match: re.Match[str]) -> str:
+    """So many times the volts of one cell, as a pack of them in a row."""
+    return f"{int(match[1]) * _number(match[2]):g}V {match[1]}S"
+
+
+def _names_cells(text: str) -> bool:
+    return bool(re.search(r"\b(?:A{2,4}|18650|21700|14500|10440|CR\d{3,4}A?)\b|\d\s*s\b", text, re.IGNORECASE))
+
+
+def _outlets(text: str, *, board: bool) -> tuple[str, tuple[Outlet, ...]]:
+    """The text without its outlets and inputs, and the outlets in their order."""
+    found: list[tuple[int, Outlet]] = []
+    taken: list[tuple[int, int]] = []
+    if board:
+        taken += [match.span() for match in _RANGE.finditer(text)]
+    elif inward := _INPUT.search(text):
+        taken.append(inward.span())
+
+    def free(span: tuple[int, int]) -> bool:
+        return all(span[1] <= a or span[0] >= b for a, b in taken)
+
+    for pattern, volts, amps, milli in ((_OUTLET, 1, 2, 3), (_TURNED, 3, 1, 2)):
+        for match in pattern.finditer(text):
+            if free(match.span()):
+                taken.append(match.span())
+                most = _number(match[amps]) / (1e3 if match[milli] else 1.0)
+                found.append((match.start(), Outlet(_number(match[volts]), most)))
+    if board and not found and (first := next((one for one in _AMPS.finditer(text) if free(one.span())), None)):
+        found.append((first.start(), Outlet(None, _number(first[1]) / (1e3 if first[2] else 1.0))))
+    rest = "".join(" " if any(a <= i < b for a, b in taken) else char for i, char in enumerate(text))
+    return rest, tuple(outlet for _, outlet in sorted(found, key=lambda one: one[0]))
+
+
+def _number(text: str) -> float:
+    if re.fullmatch(r"\d{1,3}(,\d{3})+(\.\d+)?", text):
+        text = text.replace(",", "")
+    return float(text.replace(",", ".").rstrip("."))
+
+
+def _without_cells(kind: Kind, outlets: tuple[Outlet, ...], text: str) -> Printed:
+    doubts = []
+    if kind == "adapter":
+        doubts.append("its polarity is to be measured; one that is not regulated gives more volts while it is idle")
+        if re.search(r"\dV?\s*AC\b|\bAC\s*\d", re.sub(_INPUT, " ", text), re.IGNORECASE):
+            doubts.append("it gives alternating current: direct-current devices do not take that")
+    return Printed(kind, None, None, None, None, None, outlets, (), tuple(doubts), _unread(text), ())
+
+
+def _with_cells(rest: str, outlets: tuple[Outlet, ...], text: str) -> Printed:
+    bank = bool(outlets) or bool(_BANK.search(text))
+    told = _USB.sub(" ", re.sub(rf"\beach {_NUM}V", " ", rest))
+    if bank and not _names_cells(rest):  # a bank's own volts are those of its outlets, unless a cell's are stated
+        told = re.sub(rf"\b{_NUM}\s*V\b", lambda m: m[0] if 3.0 <= _number(m[1]) <= 3.9 else " ", told)
+    try:
+        read = decode(told)
+    except LabelError:
+        if not bank:
+            raise
+        return _station(told, outlets, text)
+    kind: Kind = "bank" if bank and read.kind != "cells" else read.kind  # type: ignore[assignment]  # one of its three
+    series = read.cells_in_series
+    doubts = list(read.doubts)
+    if kind == "bank" and read.chemistry == "lifepo4" and any(one.volts == 12.0 for one in outlets):
+        series = 4
+        doubts.append("four cells in series are taken, as its 12 V outlet suggests")
+    parallel = re.search(r"\d\s*s\s*(\d{1,2})\s*p\b", text, re.IGNORECASE)
+    wh = _stated_wh(rest, read)
+    return Printed(
+        kind=kind,
+        chemistry=read.chemistry,
+        cells_in_series=series,
+        cells_in_parallel=int(parallel[1]) if parallel else None,
+        capacity_ah=round(read.capacity_ah * read.cells_in_series / series, 6),
+        wh=wh,
+        outlets=outlets,
+        assumed=read.assumed,
+        doubts=tuple(doubts),
+        not_understood=_unread(text),
+        readings=_readings(read, told),
+    )
+
+
+def _per_cell(read: Decoded) -> float:
+    return read.nominal_v / read.cells_in_series
+
+
+def _stated_wh(text: str, read: Decoded) -> float:
+    """Watt-hours as stated, where they are believed; else ampere-hours at the volts stated, or at usual ones."""
+    if match := re.search(rf"{_NUM}\s*(k?)Wh", text, re.IGNORECASE):
+        stated = _number(match[1]) * (1000.0 if match[2] else 1.0)
+        if read.kind != "bank" or stated <= 1.08 * read.energy_wh:
+            return stated
+    volts = re.search(rf"{_NUM}\s*V\b", text, re.IGNORECASE)
+    if volts is None or read.kind == "bank":
+        return round(read.energy_wh, 2)
+    stated_v = _number(volts[1])
+    each = read.kind == "cells" and stated_v < 1.5 * _per_cell(read)
+    fits = each or abs(stated_v - read.nominal_v) <= 0.06 * read.nominal_v
+    return round(read.capacity_ah * (stated_v * (read.cells_in_series if each else 1) if fits else read.nominal_v), 2)
+
+
+def _station(text: str, outlets: tuple[Outlet, ...], whole: str) -> Printed:
+    """A bank whose watt-hours alone are told, and too many for cells side by side: how many in series is not told."""
+    match = re.search(rf"{_NUM}\s*(k?)Wh", text, re.IGNORECASE)
+    if match is None:
+        raise LabelError(f"no figure of its cells in {whole!r}: milliampere-hours or watt-hours are needed")
+    wh = _number(match[1]) * (1000.0 if match[2] else 1.0)
+    chemistry = "lifepo4" if re.search(CHEMISTRIES["lifepo4"].label_words, whole, re.IGNORECASE) else "li-ion"
+    doubts = ("how many cells are in series is not told; the watt-hours count",)
+    return Printed("bank", chemistry, None, None, None, wh, outlets, (), doubts, _unread(whole), ())
+
+
+def _readings(read: Decoded, text: str) -> tuple[Reading, ...]:
+    """Every reading where a round voltage and no chemistry leave several."""
+    named = any(cell.label_words and re.search(cell.label_words, text, re.IGNORECASE) for cell in CHEMISTRIES.values())
+    volts = re.search(rf"{_NUM}\s*V\b", text, re.IGNORECASE)
+    if read.kind != "pack" or named or volts is None or re.search(r"\d\s*s\b", text, re.IGNORECASE):
+        return ()
+    other = {
+        6.0: (("lead-acid", 3), ("nimh", 5), ("li-ion", 2)),
+        12.0: (("li-ion", 3), ("li-ion", 4), ("lifepo4", 4), ("lead-acid", 6), ("nimh", 10)),
+        24.0: (("li-ion", 6), ("lifepo4", 8), ("lead-acid", 12)),
+    }.get(_number(volts[1]))
+    if other is None:
+        return ()
+    first = Reading(read.chemistry, read.cells_in_series)
+    return (first, *(one for one in (Reading(*pair) for pair in other) if one != first))
+
+
+def _unread(text: str) -> tuple[str, ...]:
+    """The words that nothing was made of."""
+    known = text
+    for cell in CHEMISTRIES.values():
+        if cell.label_words:
+            known = re.sub(cell.label_words, " ", known, flags=re.IGNORECASE)
+    for pattern in (_ADAPTER, _BOARD, _USB, _BANK, _SIZED):
+        known = pattern.sub(" ", known)
+    known = _FIGURE.sub(" ", known)
+    words = re.findall(r"[^\W\d_][\w-]*", known)
+    return tuple(dict.fromkeys(word for word in words if word.lower() not in WORDS.common and not _names_cells(word)))
+
+
+def print_tree(read: Printed) -> dict[str, Any]:
+    """As the command prints it: plain values, `readings` only where there is more than one."""
+    tree: dict[str, Any] = msgspec.to_builtins(read)
+    if not tree["readings"]:
+        del tree["readings"]
+    return tree
