@@ -111,6 +111,8 @@ class _Said(msgspec.Struct):
     cells: int | None = None
     size: str | None = None
     chemistry: str | None = None
+    barely: bool = False
+    """Only the word lithium is there: on a cell of the sort, it names what that usually is."""
 
 
 _NUM = r"(\d[\d,]*\.?\d*|\.\d+)"
@@ -125,7 +127,7 @@ def _number(text: str) -> float:
 def _read(label: str) -> _Said:
     text = label.replace("×", "x").replace("·", " ")
     said = _Said()
-    said.chemistry = _chemistry_named(text)
+    said.chemistry, said.barely = _chemistry_named(text)
     text = _read_cells(said, text)
     if match := re.search(r"\b(\d{1,2})\s*s\s*(?:(\d{1,2})\s*p)?\b", text, re.IGNORECASE):
         said.series, said.parallel = int(match[1]), int(match[2]) if match[2] else None
@@ -139,14 +141,18 @@ def _read(label: str) -> _Said:
     return said
 
 
-def _chemistry_named(text: str) -> str | None:
-    """The chemistry that a label names: the longest find, so that lithium iron phosphate is no lithium-ion."""
+def _chemistry_named(text: str) -> tuple[str | None, bool]:
+    """The chemistry that a label names, and whether by the bare word lithium.
+
+    The longest find counts, so that lithium iron phosphate is no lithium-ion.
+    """
     found = {
-        name: len(match[0])
+        name: match[0]
         for name, cell in CHEMISTRIES.items()
         if cell.label_words and (match := re.search(cell.label_words, text, re.IGNORECASE))
     }
-    return max(found, key=lambda name: found[name], default=None)
+    best = max(found, key=lambda name: len(found[name]), default=None)
+    return best, best is not None and found[best].lower() == "lithium"
 
 
 def _read_cells(said: _Said, text: str) -> str:
@@ -203,10 +209,14 @@ def _cells(label: str, said: _Said) -> Decoded:
     assert said.size and said.cells
     usual, typical, most = SIZES[said.size]
     chemistry = said.chemistry or usual
+    if said.barely:  # a lithium cell of a size that others make too is a primary one of its volts
+        chemistry = {"alkaline": "lithium-iron-disulfide"}.get(usual, usual)
+    elif said.chemistry is None and usual == "alkaline" and said.volts == 1.2:
+        chemistry = "nimh"
     assumed, doubts = [], []
     if said.chemistry is None:
-        assumed.append(f"no chemistry is stated: {CHEMISTRIES[usual].label.lower()} is taken")
-        if usual == "alkaline":
+        assumed.append(f"no chemistry is stated: {CHEMISTRIES[chemistry].label.lower()} is taken")
+        if chemistry == "alkaline":
             doubts.append("rechargeable cells of this size are 1.2 V, lithium look-alikes 3.7 V: read the cell itself")
     cell = CHEMISTRIES[chemistry]
     ah = said.ah
@@ -220,7 +230,8 @@ def _cells(label: str, said: _Said) -> Decoded:
     series = said.series or said.cells
     if said.series is None and said.cells > 1:
         assumed.append(f"all {said.cells} cells are taken to be in series")
-        if said.volts and abs(said.volts - said.cells * cell.nominal_v) > 0.12 * said.volts:
+        of_one = cell.family != "lithium" and said.volts is not None and said.volts < 1.3 * cell.full_v
+        if said.volts and not of_one and abs(said.volts - said.cells * cell.nominal_v) > 0.12 * said.volts:
             series = max(1, round(said.volts / cell.nominal_v))
             assumed[-1] = f"{figure(said.volts, 'V')} makes {series} of the {said.cells} cells in series"
     parallel = max(1, said.cells // series)

@@ -33,6 +33,16 @@ _ADAPTER = re.compile(
 )
 _BANK = re.compile(r"power\s*-?\s*bank|power\s+station|\busb\b|\bpd\b|\bqc\b|type[\s-]?c", re.IGNORECASE)
 _USB = re.compile(r"\busb\b[\s-]*(?:type)?[\s-]*[abc]?\b|\btype[\s-]?[ac]\b", re.IGNORECASE)
+_SPELT = (
+    (r"\bmilli-?\s*amp(?:ere)?s?[\s-]*hours?\b", "mAh"),
+    (r"\bamp(?:ere)?s?[\s-]*hours?\b", "Ah"),
+    (r"\bwatt[\s-]*hours?\b", "Wh"),
+    (r"\bvolts?\b", "V"),
+    (r"(?<=\d)\s*amp(?:ere)?s?\b", "A"),
+)
+"""Units in words, the longer ones first."""
+_FIXED = re.compile(rf"{_NUM}\s*V\s*(?:to|->|→)\s*{_NUM}\s*V\b", re.IGNORECASE)
+"""A board for one voltage in and one out."""
 _HOURS = re.compile(r"/?\s*\d{1,3}\s*h(?:r|rs|ours?)\b", re.IGNORECASE)
 _FIGURE = re.compile(
     r"[\d.,]+\s*(?:m?Ah|k?Wh|m?A|V(?:AC|DC)?|k?W|s\d*p?|p|Hz|x|pcs|C)?\b",
@@ -50,6 +60,10 @@ class _Words(msgspec.Struct, frozen=True):
 
 
 WORDS = msgspec.json.decode(get_data("hermotrope_core.parts", "data/labels.json") or b"", type=_Words)
+
+
+LEAST_BANK_AH = 4.0
+"""A single cell with its volts on it and less than this is a cell for a device, not a bank (typical)."""
 
 
 class Outlet(msgspec.Struct, frozen=True):
@@ -111,13 +125,16 @@ def read_print(label: str) -> Printed:
 def _coded(text: str) -> str:
     """Standard codes, counts of counts and counts behind, written as `label` reads them."""
     text = re.sub(r"(\dV)(\d[\d.]*\s*m?Ah)", r"\1 \2", text, flags=re.IGNORECASE)
+    for words, unit in _SPELT:
+        text = re.sub(words, unit, text, flags=re.IGNORECASE)
+    text = re.sub(r"\b(?:\d{1,2}\s*x\s*)?sub[\s-]?c\b", " ", text, flags=re.IGNORECASE)
     text = re.sub(rf"\b(\d{{1,2}})\s*x\s*{_NUM}\s*V\b", _in_series, text, flags=re.IGNORECASE)
     for code, (sort, count) in WORDS.codes.items():
         text = re.sub(rf"(?<![\dA-Z]){code}\b", f"{count}x{sort}" if count > 1 else sort, text, flags=re.IGNORECASE)
     text = re.sub(r"\b(\d)\s*x\s*(\d{1,2})\s*x(?=\s*[A-Z\d])", lambda m: f"{int(m[1]) * int(m[2])}x", text)
     text = re.sub(r"\b(A{2,4}|[CD]|18650|21700|14500|10440)\s+(\d{1,2})\s*x\b", r"\2x\1", text)
     behind = re.search(r"\sx\s*(\d{1,2})\b(?!\s*x)", text)
-    if behind and (size := re.search(r"\b(A{2,4}|18650|21700|14500|10440|CR\d+A?)\b", text)):
+    if behind and (size := re.search(r"\b(A{2,4}|18650|21700|14500|10440|CR\d+A?|(?<![\w-])[CD](?![\w-]))\b", text)):
         text = (text[: behind.start()] + text[behind.end() :]).replace(size[0], f"{behind[1]}x{size[0]}", 1)
         text = re.sub(rf"\b{_NUM}\s*V\b", r"each \1V", text)
     return _HOURS.sub(" ", text) if re.search(r"\dAh", text, re.IGNORECASE) else text
@@ -150,6 +167,11 @@ def _outlets(text: str, *, board: bool) -> tuple[str, tuple[Outlet, ...]]:
                 taken.append(match.span())
                 most = _number(match[amps]) / (1e3 if match[milli] else 1.0)
                 found.append((match.start(), Outlet(_number(match[volts]), most)))
+    fixed = _FIXED.search(text) if board else None
+    if fixed and not found:
+        told = next((one for one in _AMPS.finditer(text) if free(one.span())), None)
+        gives = None if told is None else _number(told[1]) / (1e3 if told[2] else 1.0)
+        found.append((fixed.start(), Outlet(_number(fixed[2]), gives)))
     if board and not found and (first := next((one for one in _AMPS.finditer(text) if free(one.span())), None)):
         found.append((first.start(), Outlet(None, _number(first[1]) / (1e3 if first[2] else 1.0))))
     rest = "".join(" " if any(a <= i < b for a, b in taken) else char for i, char in enumerate(text))
@@ -183,6 +205,8 @@ def _with_cells(rest: str, outlets: tuple[Outlet, ...], text: str) -> Printed:
             raise
         return _station(told, outlets, text)
     kind: Kind = "bank" if bank and read.kind != "cells" else read.kind  # type: ignore[assignment]  # one of its three
+    if kind == "bank" and not bank and read.capacity_ah < LEAST_BANK_AH and re.search(rf"{_NUM}\s*V\b", told):
+        kind = "pack"  # one cell, with its own volts on it
     series = read.cells_in_series
     doubts = list(read.doubts)
     if kind == "bank" and read.chemistry == "lifepo4" and any(one.volts == 12.0 for one in outlets):
@@ -216,7 +240,7 @@ def _stated_wh(text: str, read: Decoded) -> float:
         if read.kind != "bank" or stated <= 1.08 * read.energy_wh:
             return stated
     volts = re.search(rf"{_NUM}\s*V\b", text, re.IGNORECASE)
-    if volts is None or read.kind == "bank":
+    if volts is None or (read.kind == "bank" and read.capacity_ah >= LEAST_BANK_AH):
         return round(read.energy_wh, 2)
     stated_v = _number(volts[1])
     each = read.kind == "cells" and stated_v < 1.5 * _per_cell(read)
@@ -260,9 +284,10 @@ def _unread(text: str) -> tuple[str, ...]:
             known = re.sub(cell.label_words, " ", known, flags=re.IGNORECASE)
     for pattern in (_ADAPTER, _BOARD, _USB, _BANK, _SIZED):
         known = pattern.sub(" ", known)
-    known = _FIGURE.sub(" ", known)
+    known = _FIGURE.sub(" ", re.sub(r"\b\d{1,3}\s*x\s*(?=\w)", " ", known))
     words = re.findall(r"[^\W\d_][\w-]*", known)
-    return tuple(dict.fromkeys(word for word in words if word.lower() not in WORDS.common and not _names_cells(word)))
+    unread = (word for word in words if len(word) > 1 and word.lower() not in WORDS.common and not _names_cells(word))
+    return tuple(dict.fromkeys(unread))
 
 
 def print_tree(read: Printed) -> dict[str, Any]:
