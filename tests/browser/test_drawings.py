@@ -11,7 +11,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.drawings.numbers import volts
 from hermotrope_core.values.figures import duration, figure
 from tests.browser.base import BrowserTest
-from tests.browser.test_press import QUIET, WATCH
+from tests.browser.test_controls import QUIET, WATCH
 from tests.support import case
 
 TEXTS = (Path(__file__).parent / "texts.js").read_text()
