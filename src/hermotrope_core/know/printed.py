@@ -12,10 +12,11 @@ from typing import Any, Literal
 
 import msgspec
 
-from hermotrope_core.know.label import LONGEST, Decoded, LabelError, decode
+from hermotrope_core.know.label import LONGEST, SIZES, Decoded, LabelError, decode
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 
 Kind = Literal["pack", "bank", "cells", "adapter", "board"]
+_SIZE = "|".join(sorted((size for size in SIZES if len(size) > 1), key=len, reverse=True))
 _NUM = r"(\d[\d,]*\.?\d*|\.\d+)"
 _JOIN = r"\s*(?:DC|AC|⎓|=+|~|-{1,2}|–|/|,|@|x|at)?\s*(?:DC|AC|max\.?)?\s*"
 _OUTLET = re.compile(rf"(?:DC|AC)?\s*{_NUM}\s*V(?:DC|AC)?(?![a-z]){_JOIN}{_NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
@@ -48,7 +49,7 @@ _FIGURE = re.compile(
     r"[\d.,]+\s*(?:m?Ah|k?Wh|m?A|V(?:AC|DC)?|k?W|s\d*p?|p|Hz|x|pcs|C)?\b",
     re.IGNORECASE,
 )
-_SIZED = re.compile(r"\b(?:\d{1,3}\s*x\s*)?(?:A{2,4}|18650|21700|14500|10440|CR\d{3,4}A?)\b", re.IGNORECASE)
+_SIZED = re.compile(rf"\b(?:\d{{1,3}}\s*x\s*)?(?:{_SIZE})\b", re.IGNORECASE)
 
 
 class _Words(msgspec.Struct, frozen=True):
@@ -64,6 +65,10 @@ WORDS = msgspec.json.decode(get_data("hermotrope_core.parts", "data/labels.json"
 
 LEAST_BANK_AH = 4.0
 """A single cell with its volts on it and less than this is a cell for a device, not a bank (typical)."""
+
+
+MOST_CELL_V = 4.3
+"""Own volts above these are those of a pack, whatever its plug is called."""
 
 
 class Outlet(msgspec.Struct, frozen=True):
@@ -110,9 +115,9 @@ def read_print(label: str) -> Printed:
     if len(clean) > LONGEST:
         raise LabelError(f"a label of more than {LONGEST} characters; type only its figures, like 20V 5.0Ah 90Wh")
     text = _coded(clean)
-    board = bool(_BOARD.search(text))
+    board = bool(_BOARD.search(text)) or len(_RANGE.findall(text)) > 1
     rest, outlets = _outlets(text, board=board)
-    stored = re.search(r"\dm?\s*A\s*h|\d\s*k?\s*Wh", rest, re.IGNORECASE)
+    stored = re.search(r"\d\s*m?\s*A\s*h|\d\s*k?\s*Wh", rest, re.IGNORECASE)
     if board:
         return _without_cells("board", outlets, text)
     if not stored and (outlets or _ADAPTER.search(text)) and not _names_cells(rest):
@@ -124,6 +129,7 @@ def read_print(label: str) -> Printed:
 
 def _coded(text: str) -> str:
     """Standard codes, counts of counts and counts behind, written as `label` reads them."""
+    text = re.sub(r"\b(\d{1,3}) (\d{3})(?=\s*mAh)", r"\1\2", text, flags=re.IGNORECASE)
     text = re.sub(r"(\dV)(\d[\d.]*\s*m?Ah)", r"\1 \2", text, flags=re.IGNORECASE)
     for words, unit in _SPELT:
         text = re.sub(words, unit, text, flags=re.IGNORECASE)
@@ -132,9 +138,10 @@ def _coded(text: str) -> str:
     for code, (sort, count) in WORDS.codes.items():
         text = re.sub(rf"(?<![\dA-Z]){code}\b", f"{count}x{sort}" if count > 1 else sort, text, flags=re.IGNORECASE)
     text = re.sub(r"\b(\d)\s*x\s*(\d{1,2})\s*x(?=\s*[A-Z\d])", lambda m: f"{int(m[1]) * int(m[2])}x", text)
-    text = re.sub(r"\b(A{2,4}|[CD]|18650|21700|14500|10440)\s+(\d{1,2})\s*x\b", r"\2x\1", text)
+    text = re.sub(rf"\b({_SIZE}|[CD])\s+(\d{{1,2}})\s*x\b", r"\2x\1", text)
+    text = re.sub(rf"\b({_SIZE})x(\d{{1,2}})\b", r"\2x\1", text)
     behind = re.search(r"\sx\s*(\d{1,2})\b(?!\s*x)", text)
-    if behind and (size := re.search(r"\b(A{2,4}|18650|21700|14500|10440|CR\d+A?|(?<![\w-])[CD](?![\w-]))\b", text)):
+    if behind and (size := re.search(rf"\b({_SIZE}|(?<![\w-])[CD](?![\w-]))\b", text)):
         text = (text[: behind.start()] + text[behind.end() :]).replace(size[0], f"{behind[1]}x{size[0]}", 1)
         text = re.sub(rf"\b{_NUM}\s*V\b", r"each \1V", text)
     return _HOURS.sub(" ", text) if re.search(r"\dAh", text, re.IGNORECASE) else text
@@ -146,7 +153,7 @@ def _in_series(match: re.Match[str]) -> str:
 
 
 def _names_cells(text: str) -> bool:
-    return bool(re.search(r"\b(?:A{2,4}|18650|21700|14500|10440|CR\d{3,4}A?)\b|\d\s*s\b", text, re.IGNORECASE))
+    return bool(_SIZED.search(text) or re.search(r"\d\s*s\b", text, re.IGNORECASE))
 
 
 def _outlets(text: str, *, board: bool) -> tuple[str, tuple[Outlet, ...]]:
@@ -194,7 +201,11 @@ def _without_cells(kind: Kind, outlets: tuple[Outlet, ...], text: str) -> Printe
 
 
 def _with_cells(rest: str, outlets: tuple[Outlet, ...], text: str) -> Printed:
-    bank = bool(outlets) or bool(_BANK.search(text))
+    own = [_number(match[1]) for match in re.finditer(rf"{_NUM}\s*V\b", rest)]
+    named = _BANK.search(text)
+    bank = bool(outlets) or (
+        named is not None and ("power" in named[0].lower() or max(own, default=0.0) <= MOST_CELL_V)
+    )
     told = _USB.sub(" ", re.sub(rf"\beach {_NUM}V", " ", rest))
     if bank and not _names_cells(rest):  # a bank's own volts are those of its outlets, unless a cell's are stated
         told = re.sub(rf"\b{_NUM}\s*V\b", lambda m: m[0] if 3.0 <= _number(m[1]) <= 3.9 else " ", told)
