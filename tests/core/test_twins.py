@@ -22,7 +22,8 @@ from hermotrope_core.hours import job
 from hermotrope_core.hours.swap import swap_plan
 from hermotrope_core.judge.findings import Finding, check
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.kinds.stages import Stage
+from hermotrope_core.kinds.stage import Fed
+from hermotrope_core.kinds.stages import Linear, Stage
 from hermotrope_core.plan.case import Case
 from hermotrope_core.prove import gates
 from hermotrope_core.prove.judge import written
@@ -195,6 +196,14 @@ class SecondTerms(SimpleTestCase):
         (stretch,) = later.stretches
         volts = later.emf(0.2) - stretch.drop_v
         self.assertAlmostEqual(falls.most_watts(0.2), volts**2 / 4.0 / stretch.resistance_ohm)
+
+
+class Misfits(SimpleTestCase):
+    def test_a_linear_regulator_needs_its_dropout_where_the_volts_are_known(self) -> None:
+        part = Linear(output_v=9.0, dropout_v=2.0)
+        told = [part.misfit(Fed((), False, None, None, high, None)) for high in (None, 11.0, 10.9)]
+        self.assertEqual(told[:2], [None, None])
+        self.assertIn("it needs 11.0 V and gets 10.9 V", told[2] or "")
 
 
 class Lines(SimpleTestCase):
