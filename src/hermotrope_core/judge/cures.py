@@ -18,7 +18,7 @@ from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.lead import as_lead
 from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Stage, Switch
 from hermotrope_core.kinds.stages import CutOff as CutOffStage
-from hermotrope_core.parts.craft import AWAKE, LONG_PEAK_S, RATED_TIMES
+from hermotrope_core.parts.craft import AWAKE, HOT_CARE_K, LONG_PEAK_S, RATED_TIMES
 from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
 from hermotrope_core.parts.wire import fuse_rating, safe_amps
 from hermotrope_core.plan.case import MOST_STAGES, Case
@@ -97,7 +97,7 @@ def converter_for(situation: Situation) -> Converter | None:
     """The smallest generic board that feeds the device its rated volts from this source.
 
     Rated above the heaviest mode by `RATED_TIMES` and above every peak, derated in a closed box, and
-    cool enough (under 40 K). None if no board of the starter data does it.
+    cool enough (under `HOT_CARE_K`). None if no board of the starter data does it.
     """
     target = maybe(situation.case.device.supply.nominal_v)
     if target is None:
@@ -112,7 +112,7 @@ def converter_for(situation: Situation) -> Converter | None:
         gives = board.output_current_max_a * derating >= max(RATED_TIMES * heavy, peak)
         boxed = BOXED_TIMES if situation.closed else 1.0
         warm = (target * heavy * (1 / board.efficiency - 1) + board.quiescent_w) * board.thermal_k_per_w * boxed
-        if board.topology == kind and inside and takes and gives and warm < 40.0:
+        if board.topology == kind and inside and takes and gives and warm < HOT_CARE_K:
             return Converter(
                 topology=board.topology,  # type: ignore[arg-type]  # the data file is checked by a test
                 output_v=target,
