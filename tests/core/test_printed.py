@@ -54,6 +54,11 @@ class Labels(SimpleTestCase):
             with self.subTest(text), self.assertRaises(LabelError):
                 read_print(text)
 
+    def test_a_refusal_shows_what_was_typed(self) -> None:
+        for text in ("2x 9V block", "LR99 x 2"):
+            with self.subTest(text), self.assertRaisesRegex(LabelError, f" in '{text}'"):
+                read_print(text)
+
     @settings(deadline=None, max_examples=300)
     @given(st.text(alphabet="0123456789 .,xVAWhmSPLiFeO-/:", max_size=40))
     def test_any_text_is_read_or_refused(self, text: str) -> None:

@@ -9,6 +9,7 @@ import msgspec
 from hermotrope_core.circuit.discharge import Run
 from hermotrope_core.circuit.point import Circuit, Point, mode_demand, rated_wh
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.hours.sums import WORTH_TELLING
 from hermotrope_core.kinds.converter import holding_step
 from hermotrope_core.kinds.effects import Demand, Station
 from hermotrope_core.kinds.stage import Step
@@ -20,9 +21,6 @@ from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import digits, duration, figure, stated
 from hermotrope_core.values.interpolate import at
 from hermotrope_core.values.known import Known, KnownBy, Number, Table, number
-
-WORTH_TELLING = 0.005
-"""A loss to drawing fast under this share of the charge is not told."""
 
 
 class Given(msgspec.Struct, frozen=True):

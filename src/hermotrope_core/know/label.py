@@ -121,13 +121,14 @@ class _Said(msgspec.Struct):
     """Only the word lithium is there: on a cell of the sort, it names what that usually is."""
 
 
-_NUM = r"(\d[\d,]*\.?\d*|\.\d+)"
+NUM = r"(\d[\d,]*\.?\d*|\.\d+)"
 
 
-def _number(text: str) -> float:
+def figure_of(text: str) -> float:
+    """The number that a label writes with a point, a comma, or commas between thousands."""
     if re.fullmatch(r"\d{1,3}(,\d{3})+(\.\d+)?", text):
         text = text.replace(",", "")
-    return float(text.replace(",", "."))
+    return float(text.replace(",", ".").rstrip("."))
 
 
 def _read(label: str) -> _Said:
@@ -176,8 +177,8 @@ def _read_cells(said: _Said, text: str) -> str:
 def _amount(text: str, *units: tuple[str, float]) -> float | None:
     """The number before the first of these units that stands there, times what the unit is worth."""
     for unit, worth in units:
-        if match := re.search(_NUM + unit, text, re.IGNORECASE):
-            return _number(match[1]) * worth
+        if match := re.search(NUM + unit, text, re.IGNORECASE):
+            return figure_of(match[1]) * worth
     return None
 
 

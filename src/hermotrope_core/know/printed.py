@@ -12,18 +12,17 @@ from typing import Any, Literal
 
 import msgspec
 
-from hermotrope_core.know.label import LONGEST, SIZES, Decoded, LabelError, decode
+from hermotrope_core.know.label import LONGEST, NUM, SIZES, Decoded, LabelError, decode, figure_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 
 Kind = Literal["pack", "bank", "cells", "adapter", "board"]
 _SIZE = "|".join(sorted((size for size in SIZES if len(size) > 1), key=len, reverse=True))
-_NUM = r"(\d[\d,]*\.?\d*|\.\d+)"
 _JOIN = r"\s*(?:DC|AC|⎓|=+|~|-{1,2}|–|/|,|@|x|at)?\s*(?:DC|AC|max\.?)?\s*"
-_OUTLET = re.compile(rf"(?:DC|AC)?\s*{_NUM}\s*V(?:DC|AC)?(?![a-z]){_JOIN}{_NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
-_TURNED = re.compile(rf"{_NUM}\s*(m?)A(?!h)\s*(?:@|at|/)\s*{_NUM}\s*V\b", re.IGNORECASE)
+_OUTLET = re.compile(rf"(?:DC|AC)?\s*{NUM}\s*V(?:DC|AC)?(?![a-z]){_JOIN}{NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
+_TURNED = re.compile(rf"{NUM}\s*(m?)A(?!h)\s*(?:@|at|/)\s*{NUM}\s*V\b", re.IGNORECASE)
 _INPUT = re.compile(r"\b(?:input|in|eingang)\b\s*:?(.*?)(?=\b(?:output|out|ausgang)\b|;|$)", re.IGNORECASE)
-_RANGE = re.compile(rf"{_NUM}\s*(?:V\s*)?(?:-|–|to)\s*{_NUM}\s*V(?:AC|DC)?\s*(in|out)?(?:put)?\b", re.IGNORECASE)
-_AMPS = re.compile(rf"{_NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
+_RANGE = re.compile(rf"{NUM}\s*(?:V\s*)?(?:-|–|to)\s*{NUM}\s*V(?:AC|DC)?\s*(in|out)?(?:put)?\b", re.IGNORECASE)
+_AMPS = re.compile(rf"{NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
 _BOARD = re.compile(
     r"dc[\s/-]*dc|step[\s-]?(?:down|up)|\bbuck\b|\bboost\b|converter|\bmodule\b|inverter|trigger|regulator|\bboard\b",
     re.IGNORECASE,
@@ -42,7 +41,7 @@ _SPELT = (
     (r"(?<=\d)\s*amp(?:ere)?s?\b", "A"),
 )
 """Units in words, the longer ones first."""
-_FIXED = re.compile(rf"{_NUM}\s*V\s*(?:to|->|→)\s*{_NUM}\s*V\b", re.IGNORECASE)
+_FIXED = re.compile(rf"{NUM}\s*V\s*(?:to|->|→)\s*{NUM}\s*V\b", re.IGNORECASE)
 """A board for one voltage in and one out."""
 _HOURS = re.compile(r"/?\s*\d{1,3}\s*h(?:r|rs|ours?)\b", re.IGNORECASE)
 _FIGURE = re.compile(
@@ -124,7 +123,10 @@ def read_print(label: str) -> Printed:
         if not outlets:
             raise LabelError("an adapter's volts and amperes are needed, for example OUTPUT 12V 1.5A")
         return _without_cells("adapter", outlets, text)
-    return _with_cells(rest, outlets, text)
+    try:
+        return _with_cells(rest, outlets, text)
+    except LabelError as error:  # in the words that were typed, not in ours
+        raise LabelError(re.sub(r" in '[^']*'", lambda _: f" in {label.strip()!r}", str(error), count=1)) from None
 
 
 def _coded(text: str) -> str:
@@ -134,7 +136,7 @@ def _coded(text: str) -> str:
     for words, unit in _SPELT:
         text = re.sub(words, unit, text, flags=re.IGNORECASE)
     text = re.sub(r"\b(?:\d{1,2}\s*x\s*)?sub[\s-]?c\b", " ", text, flags=re.IGNORECASE)
-    text = re.sub(rf"\b(\d{{1,2}})\s*x\s*{_NUM}\s*V\b", _in_series, text, flags=re.IGNORECASE)
+    text = re.sub(rf"\b(\d{{1,2}})\s*x\s*{NUM}\s*V\b", _in_series, text, flags=re.IGNORECASE)
     for code, (sort, count) in WORDS.codes.items():
         text = re.sub(rf"(?<![\dA-Z]){code}\b", f"{count}x{sort}" if count > 1 else sort, text, flags=re.IGNORECASE)
     text = re.sub(r"\b(\d)\s*x\s*(\d{1,2})\s*x(?=\s*[A-Z\d])", lambda m: f"{int(m[1]) * int(m[2])}x", text)
@@ -143,13 +145,13 @@ def _coded(text: str) -> str:
     behind = re.search(r"\sx\s*(\d{1,2})\b(?!\s*x)", text)
     if behind and (size := re.search(rf"\b({_SIZE}|(?<![\w-])[CD](?![\w-]))\b", text)):
         text = (text[: behind.start()] + text[behind.end() :]).replace(size[0], f"{behind[1]}x{size[0]}", 1)
-        text = re.sub(rf"\b{_NUM}\s*V\b", r"each \1V", text)
+        text = re.sub(rf"\b{NUM}\s*V\b", r"each \1V", text)
     return _HOURS.sub(" ", text) if re.search(r"\dAh", text, re.IGNORECASE) else text
 
 
 def _in_series(match: re.Match[str]) -> str:
     """So many times the volts of one cell, as a pack of them in a row."""
-    return f"{int(match[1]) * _number(match[2]):g}V {match[1]}S"
+    return f"{int(match[1]) * figure_of(match[2]):g}V {match[1]}S"
 
 
 def _names_cells(text: str) -> bool:
@@ -172,23 +174,17 @@ def _outlets(text: str, *, board: bool) -> tuple[str, tuple[Outlet, ...]]:
         for match in pattern.finditer(text):
             if free(match.span()):
                 taken.append(match.span())
-                most = _number(match[amps]) / (1e3 if match[milli] else 1.0)
-                found.append((match.start(), Outlet(_number(match[volts]), most)))
+                most = figure_of(match[amps]) / (1e3 if match[milli] else 1.0)
+                found.append((match.start(), Outlet(figure_of(match[volts]), most)))
     fixed = _FIXED.search(text) if board else None
     if fixed and not found:
         told = next((one for one in _AMPS.finditer(text) if free(one.span())), None)
-        gives = None if told is None else _number(told[1]) / (1e3 if told[2] else 1.0)
-        found.append((fixed.start(), Outlet(_number(fixed[2]), gives)))
+        gives = None if told is None else figure_of(told[1]) / (1e3 if told[2] else 1.0)
+        found.append((fixed.start(), Outlet(figure_of(fixed[2]), gives)))
     if board and not found and (first := next((one for one in _AMPS.finditer(text) if free(one.span())), None)):
-        found.append((first.start(), Outlet(None, _number(first[1]) / (1e3 if first[2] else 1.0))))
+        found.append((first.start(), Outlet(None, figure_of(first[1]) / (1e3 if first[2] else 1.0))))
     rest = "".join(" " if any(a <= i < b for a, b in taken) else char for i, char in enumerate(text))
     return rest, tuple(outlet for _, outlet in sorted(found, key=lambda one: one[0]))
-
-
-def _number(text: str) -> float:
-    if re.fullmatch(r"\d{1,3}(,\d{3})+(\.\d+)?", text):
-        text = text.replace(",", "")
-    return float(text.replace(",", ".").rstrip("."))
 
 
 def _without_cells(kind: Kind, outlets: tuple[Outlet, ...], text: str) -> Printed:
@@ -201,14 +197,14 @@ def _without_cells(kind: Kind, outlets: tuple[Outlet, ...], text: str) -> Printe
 
 
 def _with_cells(rest: str, outlets: tuple[Outlet, ...], text: str) -> Printed:
-    own = [_number(match[1]) for match in re.finditer(rf"{_NUM}\s*V\b", rest)]
+    own = [figure_of(match[1]) for match in re.finditer(rf"{NUM}\s*V\b", rest)]
     named = _BANK.search(text)
     bank = bool(outlets) or (
         named is not None and ("power" in named[0].lower() or max(own, default=0.0) <= MOST_CELL_V)
     )
-    told = _USB.sub(" ", re.sub(rf"\beach {_NUM}V", " ", rest))
+    told = _USB.sub(" ", re.sub(rf"\beach {NUM}V", " ", rest))
     if bank and not _names_cells(rest):  # a bank's own volts are those of its outlets, unless a cell's are stated
-        told = re.sub(rf"\b{_NUM}\s*V\b", lambda m: m[0] if 3.0 <= _number(m[1]) <= 3.9 else " ", told)
+        told = re.sub(rf"\b{NUM}\s*V\b", lambda m: m[0] if 3.0 <= figure_of(m[1]) <= 3.9 else " ", told)
     try:
         read = decode(told)
     except LabelError:
@@ -216,7 +212,7 @@ def _with_cells(rest: str, outlets: tuple[Outlet, ...], text: str) -> Printed:
             raise
         return _station(told, outlets, text)
     kind: Kind = "bank" if bank and read.kind != "cells" else read.kind  # type: ignore[assignment]  # one of its three
-    if kind == "bank" and not bank and read.capacity_ah < LEAST_BANK_AH and re.search(rf"{_NUM}\s*V\b", told):
+    if kind == "bank" and not bank and read.capacity_ah < LEAST_BANK_AH and re.search(rf"{NUM}\s*V\b", told):
         kind = "pack"  # one cell, with its own volts on it
     series = read.cells_in_series
     doubts = list(read.doubts)
@@ -246,14 +242,14 @@ def _per_cell(read: Decoded) -> float:
 
 def _stated_wh(text: str, read: Decoded) -> float:
     """Watt-hours as stated, where they are believed; else ampere-hours at the volts stated, or at usual ones."""
-    if match := re.search(rf"{_NUM}\s*(k?)Wh", text, re.IGNORECASE):
-        stated = _number(match[1]) * (1000.0 if match[2] else 1.0)
+    if match := re.search(rf"{NUM}\s*(k?)Wh", text, re.IGNORECASE):
+        stated = figure_of(match[1]) * (1000.0 if match[2] else 1.0)
         if read.kind != "bank" or stated <= 1.08 * read.energy_wh:
             return stated
-    volts = re.search(rf"{_NUM}\s*V\b", text, re.IGNORECASE)
+    volts = re.search(rf"{NUM}\s*V\b", text, re.IGNORECASE)
     if volts is None or (read.kind == "bank" and read.capacity_ah >= LEAST_BANK_AH):
         return round(read.energy_wh, 2)
-    stated_v = _number(volts[1])
+    stated_v = figure_of(volts[1])
     each = read.kind == "cells" and stated_v < 1.5 * _per_cell(read)
     fits = each or abs(stated_v - read.nominal_v) <= 0.06 * read.nominal_v
     return round(read.capacity_ah * (stated_v * (read.cells_in_series if each else 1) if fits else read.nominal_v), 2)
@@ -261,10 +257,10 @@ def _stated_wh(text: str, read: Decoded) -> float:
 
 def _station(text: str, outlets: tuple[Outlet, ...], whole: str) -> Printed:
     """A bank whose watt-hours alone are told, and too many for cells side by side: how many in series is not told."""
-    match = re.search(rf"{_NUM}\s*(k?)Wh", text, re.IGNORECASE)
+    match = re.search(rf"{NUM}\s*(k?)Wh", text, re.IGNORECASE)
     if match is None:
         raise LabelError(f"no figure of its cells in {whole!r}: milliampere-hours or watt-hours are needed")
-    wh = _number(match[1]) * (1000.0 if match[2] else 1.0)
+    wh = figure_of(match[1]) * (1000.0 if match[2] else 1.0)
     chemistry = "lifepo4" if re.search(CHEMISTRIES["lifepo4"].label_words, whole, re.IGNORECASE) else "li-ion"
     doubts = ("how many cells are in series is not told; the watt-hours count",)
     return Printed("bank", chemistry, None, None, None, wh, outlets, (), doubts, _unread(whole), ())
@@ -273,14 +269,14 @@ def _station(text: str, outlets: tuple[Outlet, ...], whole: str) -> Printed:
 def _readings(read: Decoded, text: str) -> tuple[Reading, ...]:
     """Every reading where a round voltage and no chemistry leave several."""
     named = any(cell.label_words and re.search(cell.label_words, text, re.IGNORECASE) for cell in CHEMISTRIES.values())
-    volts = re.search(rf"{_NUM}\s*V\b", text, re.IGNORECASE)
+    volts = re.search(rf"{NUM}\s*V\b", text, re.IGNORECASE)
     if read.kind != "pack" or named or volts is None or re.search(r"\d\s*s\b", text, re.IGNORECASE):
         return ()
     other = {
         6.0: (("lead-acid", 3), ("nimh", 5), ("li-ion", 2)),
         12.0: (("li-ion", 3), ("li-ion", 4), ("lifepo4", 4), ("lead-acid", 6), ("nimh", 10)),
         24.0: (("li-ion", 6), ("lifepo4", 8), ("lead-acid", 12)),
-    }.get(_number(volts[1]))
+    }.get(figure_of(volts[1]))
     if other is None:
         return ()
     first = Reading(read.chemistry, read.cells_in_series)

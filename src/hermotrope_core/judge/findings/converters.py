@@ -18,6 +18,13 @@ from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe, number
 
 
+def _rated(situation: Situation) -> Iterator[tuple[Holder, float]]:
+    """The converters of the path that state what they give, amperes."""
+    for holder in situation.circuit.holders:
+        if holder.stage != -1 and holder.output_current_max_a is not None:
+            yield holder, holder.output_current_max_a
+
+
 def converter_limit(situation: Situation, rated: float) -> float:
     """What a converter rated so is good for here, amperes: a closed box derates it."""
     return rated * (CLOSED_BOX_DERATING if situation.closed else 1.0)
@@ -43,10 +50,7 @@ def converter_limit(situation: Situation, rated: float) -> float:
 )
 def converter_overload(situation: Situation) -> Iterator[Finding]:
     """Typical and peak current above a converter's rating; a closed box derates it."""
-    for holder in situation.circuit.holders:
-        rated = holder.output_current_max_a
-        if holder.stage == -1 or rated is None:
-            continue
+    for holder, rated in _rated(situation):
         limit = converter_limit(situation, rated)
         kinds: tuple[Kind, ...] = (
             ("converter-overload", "refuse", situation.looks, limit),
@@ -81,10 +85,7 @@ def _given(holder: Holder) -> Figure:
 )
 def converter_near_limit(situation: Situation) -> Iterator[Finding]:
     """A continuous load above most of what a converter or inverter is rated for."""
-    for holder in situation.circuit.holders:
-        rated = holder.output_current_max_a
-        if holder.stage == -1 or rated is None:
-            continue
+    for holder, rated in _rated(situation):
         limit = NEAR_RATING * converter_limit(situation, rated)
         look = worst(situation.looks, _given(holder), limit)
         if look is None or _given(holder)(look) > limit / NEAR_RATING:
