@@ -19,8 +19,10 @@ from hermotrope_core.circuit.piece import overload_emf, threshold
 from hermotrope_core.circuit.point import section_amps
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours import job
+from hermotrope_core.hours.night import through_the_night
 from hermotrope_core.hours.swap import swap_plan
 from hermotrope_core.judge.findings import Finding, check
+from hermotrope_core.judge.overdrive import overdrive
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.stage import Fed
 from hermotrope_core.kinds.stages import Linear, Stage
@@ -178,6 +180,27 @@ class SecondTerms(SimpleTestCase):
                 path = (*made.path[:at], diode, *made.path[at:])
                 self.assertEqual(len(found(msgspec.structs.replace(made, path=path), "back-feed-motor")), codes)
 
+    def test_a_set_point_near_the_limit_is_told_of_the_first_part_too(self) -> None:
+        made = case("cases", MOUNT, **{"path.2.output_v": 14.95})
+        first = msgspec.structs.replace(made, path=made.path[2:])
+        self.assertEqual([one.stage for one in found(made, "set-point-near-limit")], [2])
+        self.assertEqual([one.stage for one in found(first, "set-point-near-limit")], [0])
+
+    def test_a_peak_that_never_runs_is_told_in_watts(self) -> None:
+        weak = {"source.resistance_ohm": 3.0}
+        amps = found(
+            case("cases", MOUNT, **weak, **{"device.modes.1.peak_a": 9.0, "device.modes.1.peak_w": None}), "peak-drop"
+        )
+        watts = found(
+            case("cases", MOUNT, **weak, **{"device.modes.1.peak_w": 110.0, "device.modes.1.peak_a": None}), "peak-drop"
+        )
+        self.assertEqual([(one.have, one.unit) for one in amps], [(108.0, "W")])
+        self.assertEqual([(one.have, one.unit) for one in watts], [(110.0, "W")])
+
+    def test_an_overvoltage_shortens_a_winding_by_a_half_for_each_ten_kelvin(self) -> None:
+        self.assertAlmostEqual(overdrive(13.2, 12.0).life, 2.0 ** (-40.0 * 0.21 / 10.0))
+        self.assertEqual(overdrive(12.0, 12.0).life, 1.0)
+
     def test_the_most_watts_are_those_of_the_converter_as_long_as_it_holds(self) -> None:
         low = {
             "path.2.output_v": 5.0,
@@ -239,6 +262,19 @@ class First(SimpleTestCase):
         other = msgspec.structs.replace(first, path=(stops, *first.path[1:]))
         self.assertNotEqual(netlist(first), netlist(other))
         self.assertGreater(run(first).runtime_s, run(other).runtime_s)
+
+
+class Night(SimpleTestCase):
+    def test_a_bank_that_falls_asleep_does_so_in_a_night_too(self) -> None:
+        flat = [[0, 20], [12, 20]]
+        asleep = case("judgements", "bank-naps-too-long", **{"conditions.temperature_by_h": flat})
+        through = through_the_night(asleep)
+        assert through is not None
+        self.assertEqual((through.runtime_s, through.end_cause), (run(asleep).runtime_s, "auto-off"))
+        awake = case("cases", MOUNT, **{"conditions.temperature_by_h": flat})
+        through = through_the_night(awake)
+        assert through is not None
+        self.assertAlmostEqual(through.runtime_s / run(awake).runtime_s, 1.0, delta=1e-3)
 
 
 class Bench(SimpleTestCase):

@@ -17,6 +17,7 @@ from hermotrope_core.hours.long_run import leaking_runtime
 from hermotrope_core.hours.night import through_the_night
 from hermotrope_core.hours.sums import simple_sums
 from hermotrope_core.hours.swap import field_warnings, handover
+from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.case import planned
 from hermotrope_core.values.clock import clock_time, days_later
 from hermotrope_core.values.figures import digits, duration, figure, span
@@ -157,7 +158,7 @@ def _night(feed: Feed) -> dict[str, str] | None:
     return {
         "runs": duration(found.runtime_s),
         "until": clock_time(start, found.runtime_s) if start else "",
-        "end": found.end_cause,
+        "end": CAUSE_WORDS[found.end_cause],
         "from": _celsius(found.warmest_c),
         "to": _celsius(found.coldest_c),
         "flat": duration(feed.run.runtime_s),

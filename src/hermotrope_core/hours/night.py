@@ -13,6 +13,7 @@ import msgspec
 
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.hours.job import charge_at
+from hermotrope_core.kinds.effects import Cause
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.duty import Duty, Segment
 from hermotrope_core.values.interpolate import at as look_up
@@ -25,7 +26,7 @@ class Night(msgspec.Struct, frozen=True):
     """How a run ends when the temperature follows its table: seconds, cause, charge left, and the temperatures met."""
 
     runtime_s: float
-    end_cause: str
+    end_cause: Cause
     final_soc: float
     warmest_c: float
     coldest_c: float
