@@ -69,6 +69,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "hermotrope.entry.asked.page_or_part",
     "hermotrope.bench.unreadable.UnreadableMiddleware",
 ]
 TEMPLATES = [

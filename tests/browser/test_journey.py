@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
@@ -178,6 +179,18 @@ class Manners(BrowserTest):
         expect(page.locator(".tab-title")).to_contain_text("Buck converter")
         page.keyboard.press("b")
         expect(page.locator("h1")).to_contain_text("One conversion")
+
+    def test_going_back_shows_a_whole_page_not_the_part_that_was_fetched_last(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        self.goto(f"/c/{made.pk}/")
+        page = self.page
+        for key in "4", "3", "4":
+            page.keyboard.press(key)
+            expect(page).to_have_url(re.compile(f"panel={key}"))
+        self.goto("/")
+        page.go_back()
+        expect(page.locator("#line")).to_be_visible()
+        expect(page.locator("#panel")).to_have_count(1)
 
     def test_nothing_runs_off_the_side(self) -> None:
         made = actions.create(case("cases", "gauge-panel-boosted"), "Started")
