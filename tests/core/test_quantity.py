@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+from contextlib import suppress
+
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
@@ -24,9 +27,43 @@ READ = [
 REFUSED = [
     ("", "V"), ("   ", "A"), ("banana", "A"), ("12 V", "A"), ("5 bananas", "V"), ("nan", "A"), ("inf", "W"),
     ("1e999", "A"), ("1/0 W", "W"), ("1 2 3", "V"), ("12 V 5", "V"), ("--3", "V"), ("90 AWG", "mm²"),
-    ("9" * 60, "V"), ("5 km", "Ah"), ("'; drop table", "V"), ("__import__('os')", "V"),
+    ("9" * 61, "V"), ("5 km", "Ah"), ("'; drop table", "V"), ("__import__('os')", "V"),
     ("4 parsecs ** 99999999", "m"), ("3 %", "V"), ("5 A", ""),
 ]  # fmt: skip
+
+SUMS = [
+    ("12*60 mA", "A", 0.72), ("48+60 W", "W", 108.0), ("48 W + 60", "W", 108.0), ("27.4 Wh / 8 h", "W", 3.425),
+    ("1 lb 11.5 oz", "g", 779.61), ("2 h 15 min", "s", 8100.0), ("47||100", "Ω", 31.973), ("4k7 || 10k", "Ω", 3197.28),
+    ("3 x 1.5 V", "V", 4.5), ("3×1,5 V", "V", 4.5), ("15 - 0.7 V", "V", 14.3), ("(2+3)*1.2 V", "V", 6.0),
+    ("(2+3) V", "V", 5.0), ("0.3 A * 12 V", "W", 3.6), ("12 V / 8 ohm", "A", 1.5), ("1/4 W + 1 W", "W", 1.25),
+    ("8 / 2 / 2 W", "W", 2.0), ("2 + 3 * 4 V", "V", 14.0), ("10 - 2 - 3 V", "V", 5.0), ("7V4 + 1", "V", 8.4),
+    ("2500 mAh * 2", "Ah", 5.0), ("2 ft 3 in", "m", 0.6858), ("2*20 AWG", "mm²", None), ("5 V / 5 V", "A", None),
+    ("9-15 V", "V", None), ("9 - 15 V", "V", None), ("9 – 15 V", "V", None), ("9..15 V", "V", None),
+    ("9 to 15 V", "V", None), ("5 V / 0", "V", None), ("12 V + 3 A", "V", None), ("12 V 1 A", "V", None),
+    ("5 ft 3", "m", None), ("(1 + 2 V", "V", None), ("1 + 2) V", "V", None), ("2 * * 3 V", "V", None),
+    ("9**9**9 V", "V", None), ("((((((((((1 + 1 V))))))))))", "V", None), ("20 + 5", "°C", None), ("50+20", "%", None),
+    ("4 + parsecs ** 99999999", "m", None), ("1 + __import__", "V", None),
+]  # fmt: skip
+"""Sums as typed; None where they are refused."""
+
+
+class Sums(SimpleTestCase):
+    def test_each(self) -> None:
+        for text, unit, value in SUMS:
+            with self.subTest(text, unit=unit):
+                if value is None:
+                    self.assertRaises(QuantityError, parse, text, unit)
+                else:
+                    self.assertAlmostEqual(parse(text, unit), value, delta=1e-4 * value)
+
+    def test_a_range_is_told_as_one(self) -> None:
+        for text in ("9-15 V", "9 – 15 V", "9 - 15 V", "9 to 15 V"):
+            self.assertRaisesRegex(QuantityError, "is that a range", parse, text, "V")
+
+    @given(st.text("0123456789+-*/()|x. VAWΩmhk", max_size=30), st.sampled_from(["V", "W", "Ω", "s"]))
+    def test_nonsense_is_refused_and_never_breaks(self, text: str, unit: str) -> None:
+        with suppress(QuantityError):
+            self.assertTrue(math.isfinite(parse(text, unit)))
 
 
 class Quantities(SimpleTestCase):

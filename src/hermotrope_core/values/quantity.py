@@ -14,10 +14,11 @@ import pint
 
 from hermotrope_core.values.fields import Field
 from hermotrope_core.values.figures import plain
+from hermotrope_core.values.sums import Measured, SumError, looks_like_a_sum, worked_out
 from hermotrope_core.values.units import UNITS
 
 _PINT: pint.UnitRegistry[float] = pint.UnitRegistry(cache_folder=None, autoconvert_offset_to_baseunit=False)
-LONGEST = 40
+LONGEST = 60
 
 _NUMBER = r"[+\-−]?(?:\d[\d,]*\.?\d*|\.\d+)(?:[eE][+\-]?\d{1,3})?"
 _INFIX = re.compile(r"^([+\-−]?\d+)\s*([VRrAWΩ])(\d+)$")
@@ -51,13 +52,20 @@ def parse(text: str, unit: str) -> float:
     (2.5, 7.4, 0.25, 16200.0)
     >>> round(parse("20 AWG", "mm²"), 3), parse("92", "%"), parse("26,800 mAh", "Ah")
     (0.518, 0.92, 26.8)
+    >>> parse("12*60 mA", "A"), round(parse("27.4 Wh / 8 h", "W"), 3), round(parse("1 lb 11.5 oz", "g"), 1)
+    (0.72, 3.425, 779.6)
     """
     clean = " ".join(text.translate(_SUPERSCRIPTS).split())
     if not clean:
         raise QuantityError(f"nothing is entered; for example {UNITS[unit].example}")
     if len(clean) > LONGEST:
         raise QuantityError(f"too long for a quantity; for example {UNITS[unit].example}")
-    value = _value(clean, unit)
+    try:
+        value = _value(clean, unit)
+    except QuantityError:
+        if not looks_like_a_sum(clean):
+            raise
+        value = _sum(clean, unit)
     if not math.isfinite(value):
         raise QuantityError(f"{clean} is not a finite number; for example {UNITS[unit].example}")
     return value
@@ -121,6 +129,19 @@ def _converted(value: float, given: str, unit: str) -> float:
         return value
     if not given:
         return value
+    word = _unit_word(given, unit)
+    try:
+        return float(_PINT.Quantity(value, word).to(UNITS[unit].pint).magnitude)
+    except pint.DimensionalityError:
+        raise QuantityError(
+            f"{given} does not measure {UNITS[unit].called}; for example {UNITS[unit].example}"
+        ) from None
+    except (pint.PintError, AttributeError, ValueError, TypeError, OverflowError):
+        raise QuantityError(f"the unit {given!r} is not known; for example {UNITS[unit].example}") from None
+
+
+def _unit_word(given: str, unit: str) -> str:
+    """What the unit library calls a unit as typed, where a quantity in `unit` is wanted."""
     given = "degree" if given == "°" and unit == "°" else given
     word = "degC" if given in ("C", "°C") else "degF" if given in ("F", "°F") and unit == "°C" else given
     if unit == "Ω":
@@ -133,14 +154,32 @@ def _converted(value: float, given: str, unit: str) -> float:
         word = re.sub(r"^[uµμ](?=F|f)", "micro", word).replace("f", "F")
     if not _UNIT.fullmatch(word):
         raise QuantityError(f"the unit {given!r} is not known; for example {UNITS[unit].example}")
+    return word
+
+
+def _sum(text: str, unit: str) -> float:
+    """A sum with units; a result without a unit is taken in `unit`."""
+    example = f"for example {UNITS[unit].example}"
+    if unit in ("%", "°C"):
+        raise QuantityError(f"no sums here; {example}")
+
+    def quantity(number: str, given: str) -> Measured:
+        return _PINT.Quantity(_number(number), _unit_word(given, unit) if given else "")
+
     try:
-        return float(_PINT.Quantity(value, word).to(UNITS[unit].pint).magnitude)
+        found, bare = worked_out(text, quantity)
+        value = float(found.to("" if bare else UNITS[unit].pint).magnitude)
+    except SumError as error:
+        raise QuantityError(f"{text}: {error}; {example}") from None
     except pint.DimensionalityError:
-        raise QuantityError(
-            f"{given} does not measure {UNITS[unit].called}; for example {UNITS[unit].example}"
-        ) from None
+        raise QuantityError(f"{text} does not come to {UNITS[unit].called}; {example}") from None
+    except ZeroDivisionError:
+        raise QuantityError(f"{text} divides by zero") from None
     except (pint.PintError, AttributeError, ValueError, TypeError, OverflowError):
-        raise QuantityError(f"the unit {given!r} is not known; for example {UNITS[unit].example}") from None
+        raise QuantityError(f"{text} cannot be worked out; {example}") from None
+    if value < 0:
+        raise QuantityError(f"{text} falls below nought: is that a range? One figure is wanted")
+    return value
 
 
 def parse_field(text: str, field: Field) -> float:
