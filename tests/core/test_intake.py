@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from django.test import SimpleTestCase
 
-from hermotrope_core.know.intake import from_adapter, from_cells, merge, replaced_note
+from hermotrope_core.know.intake import from_adapter, from_cells, replaced_note
 from hermotrope_core.know.measure import HELPERS, helpers_for, summed
 from hermotrope_core.know.polarity import found_polarity, polarity_from
-from hermotrope_core.plan.device import Supply
-from hermotrope_core.values.known import Known, number
+from hermotrope_core.values.known import Known
 from tests.support import case
 
 
@@ -35,21 +34,6 @@ class Originals(SimpleTestCase):
         for chemistry, count in (("alkaline", 0), ("alkaline", 99), ("mud", 4)):
             with self.subTest(chemistry, count=count), self.assertRaises(ValueError):
                 from_cells(chemistry, count)
-
-    def test_better_is_kept_and_worse_replaced_and_both_told(self) -> None:
-        have = Supply(max_v=Known(value=15, known_by="datasheet"), nominal_v=Known(value=9, known_by="guess"))
-        got = merge(have, from_cells("lead-acid", 6))
-        self.assertEqual(number(got.supply.max_v), 15)  # type: ignore[arg-type]
-        self.assertEqual(number(got.supply.nominal_v), 12)  # type: ignore[arg-type]
-        self.assertEqual(number(got.supply.min_v), 10.5)  # type: ignore[arg-type]
-        told = " ".join(got.told)
-        self.assertIn("15.0 V (datasheet) is kept", told)
-        self.assertIn("12.0 V (typical) replaces 9.00 V (guess)", told)
-        self.assertIn("least volts: 10.5 V from", told)
-
-    def test_a_window_that_contradicts_itself_is_refused(self) -> None:
-        with self.assertRaises(ValueError):
-            merge(Supply(max_v=Known(value=5, known_by="measured")), from_cells("lead-acid", 6))
 
     def test_conflicts_are_kept_in_the_note(self) -> None:
         label = Known(value=9, known_by="label")

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
 from django.test import TestCase
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
+from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.document import case_from
-from hermotrope_core.values.known import Known, number
+from hermotrope_core.plan.duty import Duty
+from hermotrope_core.values.known import Known, maybe, number
 from tests.support import tree
 from tests.web.client import Reader
 
@@ -34,28 +37,74 @@ class Intake(TestCase):
     def now(self) -> Conversion:
         return Conversion.objects.get(pk=self.made.pk)
 
+    def learn(self, kind: str, status: int = 200, **data: str) -> str:
+        return self.post("evidence", status, **{"do": "add", "kind": kind, "panel": "6", **data})
+
     def test_the_window_from_cells_and_from_an_adapter(self) -> None:
-        told = self.post("intake", **{"from": "cells", "chemistry": "nimh", "count": "9"})
-        self.assertIn("Most volts: 13.1 V from 9 nickel-metal", told)
+        self.learn("cells", chemistry="nimh", cells_in_series="9")
         supply = self.now().case.device.supply
         self.assertEqual(supply.max_v, Known(value=13.05, known_by="typical", note=supply.max_v.note))  # type: ignore[union-attr]
-        text = self.post("intake", **{"from": "adapter", "volts": "12 V", "kind": "unregulated", "unloaded": "16.9"})
-        self.assertIn("Most volts: 16.9 V (measured) replaces 13.1 V (typical)", text)
+        text = self.learn("adapter", nominal_v="12 V", regulated="no", unloaded_v="16.9")
+        self.assertEqual(maybe(self.now().case.device.supply.max_v), 16.9)
+        self.assertIn("Ran on an unregulated adapter labelled 12 V", text)
 
-    def test_refused_with_a_reason(self) -> None:
-        for data, says in (
-            ({"from": "cells", "chemistry": "nimh", "count": "lots"}, "no number of cells"),
-            ({"from": "cells", "chemistry": "nimh", "count": "77"}, "1 to 40 cells"),
-            ({"from": "cells", "chemistry": "mud", "count": "4"}, "no chemistry"),
-            ({"from": "adapter", "volts": "12 V", "kind": "ac"}, "says nothing about direct current"),
-            ({"from": "adapter", "volts": "", "kind": "regulated"}, "nothing is entered"),
-            ({"from": "adapter", "volts": "12", "kind": "regulated", "unloaded": "3"}, "measure again"),
+    def test_a_life_in_hours_typed_as_a_sum_gives_a_draw_and_a_duty(self) -> None:
+        case = msgspec.structs.replace(self.now().case, device=Device(name="Lantern"), duty=Duty())
+        made = actions.create(msgspec.structs.replace(case, path=(), source=None), "Started")
+        self.made = made
+        self.learn("life", lasted_s="21 * 2 h", cells_in_series="4", cell_size="C", chemistry="alkaline", mode="lit")
+        case = self.now().case
+        self.assertAlmostEqual(number(case.device.modes[0].draw or 0), 0.886, delta=0.001)
+        self.assertEqual([segment.mode for segment in case.duty.repeat], ["lit"])
+        self.assertIn("how many ampere-hours", self.learn("life", lasted_s="9 h", cells_in_series="4", mode="lit",
+                                                          chemistry="nimh", cell_size="C"))  # fmt: skip
+
+    def test_a_piece_is_changed_doubted_and_taken_out(self) -> None:
+        self.learn("cells", chemistry="nimh", cells_in_series="9")
+        self.learn("tried", at_v="9.6 V", went="worked", on="2026-05-17", note="on the bench")
+        text = self.post("evidence", do="doubt", at="0", panel="6")
+        self.assertIn("doubted, does not count", text)
+        self.assertEqual(maybe(self.now().case.device.supply.max_v), 9.6)
+        self.assertIn("Trust it again", text)
+        self.post("evidence", do="doubt", at="0")
+        change = {"do": "change", "at": "0", "kind": "cells", "chemistry": "nimh", "cells_in_series": "8"}
+        self.post("evidence", **change)
+        self.assertEqual(maybe(self.now().case.device.supply.max_v), 11.6)
+        kept = self.now().case.device.evidence[1]
+        self.assertEqual((kept.on, kept.note), ("2026-05-17", "on the bench"))
+        self.post("evidence", do="remove", at="0")
+        self.post("evidence", do="remove", at="0")
+        self.assertEqual(self.now().case.device.evidence, ())
+        self.assertIsNone(self.now().case.device.supply.max_v)
+        for data in (
+            {"do": "remove", "at": "0"},
+            {"do": "remove", "at": "x"},
+            {"do": "fold", "at": ""},
+            {"do": "change"},
+        ):
+            self.post("evidence", 422, **data)
+
+    def test_refused_with_a_reason_and_nothing_typed_is_lost(self) -> None:
+        for kind, data, says in (
+            ("cells", {"chemistry": "nimh", "cells_in_series": "lots"}, "is not a number"),
+            ("cells", {"chemistry": "nimh", "cells_in_series": "7.5"}, "no count"),
+            ("cells", {"chemistry": "nimh", "cells_in_series": "77"}, "1 to 40"),
+            ("cells", {"chemistry": "mud", "cells_in_series": "4"}, "mud"),
+            ("cells", {"chemistry": "nimh", "cells_in_series": ""}, "cells in series: still to be told"),
+            ("adapter", {"nominal_v": "12 V", "regulated": "ac"}, "says nothing about direct current"),
+            ("adapter", {"nominal_v": "", "regulated": "yes"}, "volts on its label: still to be told"),
+            ("adapter", {"nominal_v": "12", "regulated": "yes", "unloaded_v": "3"}, "measure again"),
+            ("adapter", {"nominal_v": "9-15 V", "regulated": "yes"}, "is that a range"),
+            ("reading", {"at_v": "12 V", "mode": "on"}, "one of them"),
+            ("tried", {"at_v": "12 V", "on": "last week"}, "2026-05-17"),
+            ("hearsay", {"at_v": "12 V"}, "nothing of this kind"),
         ):
             with self.subTest(says):
-                text = self.post("intake", 422, **data, panel="6")
+                text = self.learn(kind, 422, **data)
                 self.assertIn(says, text)
-                for typed in filter(None, (data.get("volts"), data.get("count"), data.get("unloaded"))):
-                    self.assertIn(f'value="{typed}"', text)
+                for name, typed in data.items():
+                    if typed and name not in ("chemistry", "regulated") and kind != "hearsay":
+                        self.assertIn(f'value="{typed}"', text)
         self.assertEqual(self.now().version, 1)
 
     def test_a_measured_limit_keeps_what_it_contradicts(self) -> None:

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from django.http import QueryDict
 
 from hermotrope.bench.build_panel import build_context
 from hermotrope.bench.feed import Feed
+from hermotrope.bench.known_panel import known_context
 from hermotrope.bench.match_panel import match_context
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import Panel, port_rows
@@ -45,6 +46,8 @@ class Shown:
     query: QueryDict
     revisions: list[Any]
     """Number, label and moment of each, newest first."""
+    typed: Mapping[str, str] = field(default_factory=dict)
+    """What a form held that was not taken."""
 
     @property
     def case(self) -> Case:
@@ -73,6 +76,7 @@ def _device(shown: Shown) -> dict[str, Any]:
         "bay": bay_view(device.bay),
         "cell_sizes": tuple(PARTS.cell_sizes_mm),
         "output_curve": output_curve(device),
+        **known_context(device, shown.typed),
     }
 
 

@@ -9,13 +9,11 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.device import Supply
+from hermotrope_core.plan.evidence import MOST_ADAPTER_V, MOST_CELLS
 from hermotrope_core.plan.spread import known_by
-from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Known, KnownBy, number
 
-MOST_CELLS = 40
 UNREGULATED_RISE = 1.4
 """Unloaded volts of an unregulated adapter over its label (typical): the peak of the rectified wave."""
 REGULATED_SLACK = 0.05
@@ -57,12 +55,12 @@ def from_adapter(volts: float, *, regulated: bool, unloaded_v: float | None = No
     Raises ValueError for volts that no adapter gives. An AC adapter says nothing about direct
     current: that is refused where the question is asked.
     """
-    if not 0 < volts <= 120:
+    if not 0 < volts <= MOST_ADAPTER_V:
         raise ValueError("an adapter's volts are above 0 and at most 120")
     if unloaded_v is not None and unloaded_v < 0.8 * volts:
         raise ValueError(f"an adapter labelled {volts:g} V does not read {unloaded_v:g} V unloaded: measure again")
     kind = "regulated" if regulated else "unregulated"
-    words = f"a {kind} adapter labelled {volts:g} V"
+    words = f"{'a' if regulated else 'an'} {kind} adapter labelled {volts:g} V"
     if unloaded_v is not None:
         top = Known(value=unloaded_v, known_by="measured", note=f"inferred: {words}, unloaded")
     else:
@@ -76,40 +74,6 @@ def from_adapter(volts: float, *, regulated: bool, unloaded_v: float | None = No
         Known(value=volts, known_by="label", note=words),
         Known(value=bottom, known_by="guess", note=f"inferred: {words} under load; it may well work below"),
     )
-
-
-class Merged(msgspec.Struct, frozen=True):
-    """A supply window with what was inferred put in, and what there is to tell about each limit."""
-
-    supply: Supply
-    told: tuple[str, ...]
-
-
-def merge(have: Supply, original: Original) -> Merged:
-    """Put an inferred window into what is known: missing limits are filled, better ones kept.
-
-    Raises ValueError if the result contradicts itself (a least above a most).
-    """
-    told: list[str] = []
-    values = {name: getattr(have, name) for name in ("min_v", "nominal_v", "max_v")}
-    for name, new in (("max_v", original.full_v), ("nominal_v", original.nominal_v), ("min_v", original.flat_v)):
-        old, term = values[name], FIELDS[name].term.lower()
-        if old is None:
-            values[name] = new
-            told.append(f"{term}: {figure(new.value, 'V')} from {original.words}")
-            continue
-        better = RANK[new.known_by] < RANK[known_by(old)]
-        differs = abs(number(old) - new.value) > DISAGREE * new.value
-        if better:
-            values[name] = new
-            replaced = f"{figure(number(old), 'V')} ({known_by(old)})"
-            told.append(f"{term}: {figure(new.value, 'V')} ({new.known_by}) replaces {replaced}")
-        elif differs:
-            told.append(
-                f"{term}: {figure(number(old), 'V')} ({known_by(old)}) is kept; {original.words} would say "
-                f"{figure(new.value, 'V')}"
-            )
-    return Merged(msgspec.structs.replace(have, **values), tuple(told))
 
 
 def replaced_note(old: object, value: float, how: KnownBy) -> str | None:

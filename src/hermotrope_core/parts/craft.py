@@ -70,3 +70,9 @@ DROP_CARE, DROP_REFUSE = 0.03, 0.10
 """Share of the volts entering a lead that it may lose."""
 HOT_CARE_K, HOT_REFUSE_K = 40.0, 70.0
 """Rise of a part above its surroundings, kelvin (typical)."""
+
+# cars
+CAR_RATED_V, CAR_FULL_V, CAR_CHARGING_V = 12.0, 12.8, 14.4
+"""Volts of a car's socket: by name, its battery rested and full, and with the engine running (typical)."""
+CAR_LEAST_V = 11.5
+"""What is left at a car's socket under load, its battery low (typical)."""

@@ -8,6 +8,7 @@ from typing import ClassVar, Literal
 import msgspec
 
 from hermotrope_core.kinds.inlets import CellBay, Connector
+from hermotrope_core.plan.evidence import MOST_PIECES, Evidence
 from hermotrope_core.values.known import Number, Table, Value, check_table, maybe, number
 
 Trait = Literal[
@@ -142,6 +143,8 @@ class Device(Value, frozen=True):
     output_unit: str | None = None
     output_mode: str | None = None
     """The mode whose output `output_by_v` tells."""
+    evidence: tuple[Evidence, ...] = ()
+    """What is known of it, as it was learned; window and modes follow from it where nobody typed them."""
 
     def __post_init__(self) -> None:
         super().__post_init__()
@@ -149,6 +152,8 @@ class Device(Value, frozen=True):
         for name in names:
             if names.count(name) > 1:
                 raise ValueError(f"modes holds two modes named {name!r}")
+        if len(self.evidence) > MOST_PIECES:
+            raise ValueError(f"evidence has more than {MOST_PIECES} pieces")
         if self.output_by_v is not None:
             check_table("output_by_v", self.output_by_v, 0.0, 1e9)
         if self.output_mode is not None and self.output_mode not in names:

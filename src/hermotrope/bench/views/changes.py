@@ -73,9 +73,10 @@ def body(
 
     Where a change was not taken, `typed` carries what its form held, so that nothing is lost.
     """
-    context = feed_context(conversion, panel or request.POST.get("panel", ""), refused, query_behind(request))
+    typed = None
     if status != 200 and request.resolver_match:
-        context["typed"] = {**request.POST.dict(), "form": request.resolver_match.url_name, "error": notice}
+        typed = {**request.POST.dict(), "form": request.resolver_match.url_name or "", "error": notice}
+    context = feed_context(conversion, panel or request.POST.get("panel", ""), refused, query_behind(request), typed)
     context["unsaved"] = status != 200
     return answer(request, "bench/_body.html", {**context, "notice": notice}, status)
 

@@ -43,11 +43,15 @@ def feed(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def feed_context(
-    conversion: Conversion, panel: str, refused: Row | None = None, query: QueryDict | None = None
+    conversion: Conversion,
+    panel: str,
+    refused: Row | None = None,
+    query: QueryDict | None = None,
+    typed: dict[str, str] | None = None,
 ) -> dict[str, Any]:
     """Everything the page and its fragments show; `refused` is a field whose entry was not taken.
 
-    `query` is the question that the Match panel was asked.
+    `query` is the question that the Match panel was asked, `typed` what a form held that was not taken.
     """
     case, feed = conversion.case, Feed(conversion.case)
     key = panel or first_panel(feed)
@@ -81,7 +85,9 @@ def feed_context(
         "all_cautions": cautions(case),
         "panel_cautions": [one for one in cautions(case) if one.place == CAUTION_PLACES.get(chosen.kind)],
     }
-    return context | panel_context(Shown(conversion, feed, chosen, query or QueryDict(), revisions))
+    if typed is not None:
+        context["typed"] = typed
+    return context | panel_context(Shown(conversion, feed, chosen, query or QueryDict(), revisions, typed or {}))
 
 
 def first_panel(feed: Feed) -> str:

@@ -1,8 +1,7 @@
-"""Getting to know the device: what it ran on, and readings turned into figures."""
+"""Getting to know the device: what somebody knows of it, and readings turned into figures."""
 
 from __future__ import annotations
 
-import msgspec
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
@@ -13,9 +12,11 @@ from hermotrope.bench.panels import row_at
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.bench.views.feed import feed_context
 from hermotrope.entry.asked import htmx
+from hermotrope.entry.evidence import doubted, learned
 from hermotrope.entry.typed import EditError, show_table
-from hermotrope_core.know.intake import Original, from_adapter, from_cells, merge
+from hermotrope_core.know.evidence import line_of
 from hermotrope_core.know.measure import HELPERS, helpers_for, rf_watts, summed, with_output
+from hermotrope_core.know.refit import refitted
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.device import Mode
 from hermotrope_core.values.known import Known
@@ -25,37 +26,31 @@ USUAL_EFFICIENCY = "85 %"
 """Taken for an adapter that nobody measured (typical): what follows from it is typical too."""
 NEW_MODE = "/device/modes/new/power_w"
 """The place of a mode's watts that is not there yet: nothing is known of it, so nothing is expected."""
-AC = (
-    "an AC adapter says nothing about direct current: measure the volts behind the device's rectifier, "
-    "or leave the adapter in place"
-)
 
 
 @whole
-def intake(request: HttpRequest, pk: int) -> HttpResponse:
-    """Infer the supply window from the cells or the adapter that the device ran on."""
-    case = get_object_or_404(Conversion, pk=pk).case
-    merged = merge(case.device.supply, _original(request))
-    device = msgspec.structs.replace(case.device, supply=merged.supply)
-    told = "; ".join(merged.told) or "what it ran on agrees with what is known"
-    after = msgspec.structs.replace(case, device=device)
-    done = actions.put(pk, version_of(request), after, "Window from what it ran on")
-    return body(request, done, told[0].upper() + told[1:] + ".")
-
-
-def _original(request: HttpRequest) -> Original:
-    post = request.POST
-    if post.get("from") == "cells":
-        count = post.get("count", "").strip()
-        if not count.isdigit() or len(count) > 3:
-            raise EditError(f"{count or 'nothing'!r} is no number of cells; for example 4")
-        return from_cells(post.get("chemistry", ""), int(count))
-    if post.get("kind") == "ac":
-        raise EditError(AC)
-    unloaded = post.get("unloaded", "").strip()
-    volts = parse(post.get("volts", ""), "V")
-    regulated = post.get("kind") == "regulated"
-    return from_adapter(volts, regulated=regulated, unloaded_v=parse(unloaded, "V") if unloaded else None)
+def evidence(request: HttpRequest, pk: int) -> HttpResponse:
+    """Put in, change, doubt or take out a piece of what is known; window and modes follow."""
+    case, post = get_object_or_404(Conversion, pk=pk).case, request.POST
+    pieces, do, at = list(case.device.evidence), post.get("do", ""), post.get("at", "")
+    if at and (not at.isdigit() or int(at) >= len(pieces)):
+        raise EditError("this piece is no longer there")
+    if do == "add":
+        pieces.append(learned(post.get("kind", ""), post.dict()))
+    elif do == "change" and at:
+        pieces[int(at)] = learned(post.get("kind", ""), post.dict())
+    elif do == "doubt" and at:
+        pieces[int(at)] = doubted(pieces[int(at)])
+    elif do == "remove" and at:
+        del pieces[int(at)]
+    else:
+        raise EditError("nothing of this kind can be done here")
+    refit = refitted(case, pieces)
+    changed = pieces[-1] if do == "add" else case.device.evidence[int(at)]
+    words = line_of(changed).words
+    label = {"add": "Known: ", "change": "Known otherwise: ", "doubt": "Doubted or not: ", "remove": "Taken out: "}[do]
+    done = actions.put(pk, version_of(request), refit.case, label + words)
+    return body(request, done, " ".join(refit.told))
 
 
 @whole

@@ -1,7 +1,7 @@
 // What is typed and not yet sent survives a redraw, a reload and the way back, in this tab.
 "use strict";
 (() => {
-  const KEPT = ".polarity, .measure-form, .intake form, .duty-add, .row-field, .decoder form, .try form, .socket";
+  const KEPT = ".polarity, .learned, .measure-form, .intake form, .duty-add, .row-field, .decoder form, .try form, .socket";
   const MAX_CHARS = 2000;
   const name = (input) => `typed ${location.pathname} ${input.id || input.name}`;
   // What was typed, and what stood there when the typing began.
@@ -36,6 +36,11 @@
     if (event.detail.xhr.status !== 200 || !form?.matches?.("form") || event.detail.requestConfig.verb !== "post")
       return;
     held(form).forEach((input) => sessionStorage.removeItem(name(input)));
+    if (form.matches(".learned")) {
+      form.reset();
+      form.closest("details").open = false;
+      form.closest("details").querySelector("summary").focus();
+    }
   });
 
   // Readings that come back bring their sum with them; entries that waited are sent.

@@ -134,17 +134,25 @@
   document.addEventListener("click", (event) => {
     const link = event.target.closest("[data-focus]");
     wanted = link ? link.dataset.focus : "";
+    if (link?.matches("[data-opens]")) {
+      event.preventDefault();
+      reach();
+    }
     if (event.target.closest("#keys-button")) toggleKeys();
     if (event.target.closest("[data-print]")) print();
     const all = event.target.closest("#all-findings");
     if (all) all.setAttribute("aria-expanded", String(byId("verdict").classList.toggle("all")));
   });
   document.addEventListener("htmx:afterSettle", () => {
-    if (wanted && byId(wanted)) {
-      byId(wanted).focus();
-      wanted = "";
-    }
+    reach();
   });
+  function reach() {
+    const field = wanted && byId(wanted);
+    if (!field) return;
+    for (let one = field.closest("details"); one; one = one.parentElement.closest("details")) one.open = true;
+    field.focus();
+    wanted = "";
+  }
 
   document.addEventListener("change", (event) => {
     if (!event.target.matches("[data-submit]") || !event.target.files.length) return;
