@@ -77,6 +77,10 @@ class BrowserTest(StaticLiveServerTestCase):
     def goto(self, path: str, page: Page | None = None) -> None:
         (page or self.page).goto(self.live_server_url + path)
 
+    def open_fields(self, page: Page | None = None) -> None:
+        """Unfold all fields of the device's panel."""
+        (page or self.page).locator("#fields > summary").click()
+
     def sideways(self, page: Page) -> int:
         """Pixels by which a page is wider than its window."""
         return int(page.evaluate("document.documentElement.scrollWidth - innerWidth"))

@@ -90,14 +90,23 @@ class PressEverything(BrowserTest):
             return
         target = page.locator("[data-pressed]")
         before = page.evaluate(OPEN)
+        target_is_learned = target.evaluate("(node) => Boolean(node.closest('.learned'))")  # it folds once it is taken
         tag = self.hand(page, target)
         self.settle(page)
         told, self.errors = self.errors, []
         self.assertEqual(told, [])
         if tag in ("input", "select", "button") and page.url.split("?")[0].endswith(url.split("?", maxsplit=1)[0]):
-            self.assertNotEqual(page.evaluate("document.activeElement.tagName"), "BODY", "the focus is lost")
-        if tag != "summary" and page.url.endswith(url):
-            self.assertEqual(page.evaluate(SHUT, before), [], "a list that stood open was shut")
+            self.assertNotEqual(self.told(page, "document.activeElement.tagName"), "BODY", "the focus is lost")
+        if tag != "summary" and page.url.endswith(url) and not target_is_learned:
+            self.assertEqual(self.told(page, SHUT, before), [], "a list that stood open was shut")
+
+    def told(self, page: Page, script: str, *given: object) -> object:
+        """What the page says; asked again where another page was on its way."""
+        try:
+            return page.evaluate(script, *given)
+        except Error:
+            self.settle(page)
+            return page.evaluate(script, *given)
 
     def settle(self, page: Page) -> None:
         """Until no answer is awaited; the policy forbids to wait by an expression in the page."""
