@@ -11,6 +11,7 @@ from hermotrope_core.values.known import maybe
 from tests.browser.base import BrowserTest
 
 MOST_ACTIONS = 20
+RANGE = re.compile(r"\d.*–.*\d")
 
 
 class Known(BrowserTest):
@@ -49,7 +50,7 @@ class Known(BrowserTest):
         expect(self.page.get_by_role("button", name="None of these")).to_have_count(0)
         self.act(self.page.locator("#station-1"))
         self.act(self.page.get_by_role("button", name=pack).first)
-        expect(self.page.locator(".runs")).to_contain_text(re.compile(r"\d.*–.*\d"))
+        expect(self.page.locator("#station-1")).to_contain_text(pack[:12])
         self.assertLess(self.actions, MOST_ACTIONS)
 
     def made(self) -> Conversion:
@@ -60,6 +61,7 @@ class Known(BrowserTest):
         self.learn("life", "lasted 42 h", lasted_s="21 * 2 h", cells_in_series="4", cell_size="C", mode="lit")
         expect(self.page.locator(".draw-row")).to_contain_text("lit 0.886 W typical")
         self.feed("10,000 mAh bank")
+        expect(self.page.locator(".runs")).to_contain_text(RANGE)
         device = self.made().case.device
         self.assertEqual([maybe(device.supply.min_v), maybe(device.supply.max_v)], [3.2, 6.48])
 
@@ -71,6 +73,7 @@ class Known(BrowserTest):
         expect(self.page.locator(".draw-row")).to_have_count(1)
         expect(self.page.locator(".draw-row")).to_contain_text("listening 3.75 W measured")
         self.feed("12 V 7 Ah sealed lead block")
+        expect(self.page.locator(".runs")).to_contain_text(RANGE)
 
     def test_a_car_and_a_dim_lamp(self) -> None:
         self.start("Jetty lamp")
@@ -80,6 +83,52 @@ class Known(BrowserTest):
         expect(self.page.locator(".known-row.window svg")).to_have_attribute("aria-label", "Its window: least 9.8 V, "
                                                                              "rated 12 V, most 14.4 V")  # fmt: skip
         self.feed("12 V 7 Ah sealed lead block")
+        expect(self.page.locator(".runs")).to_contain_text(RANGE)
+
+    def label(self, text: str) -> None:
+        """A label typed on the Shelf makes a part there; then back to the conversion."""
+        here = self.page.url
+        self.act(self.page.get_by_role("link", name="Shelf", exact=True))
+        self.act(self.page.locator("#label"), text)
+        self.act(self.page.get_by_role("button", name="Put it on the shelf"))
+        expect(self.page.locator("tr.own")).to_contain_text(text)
+        self.actions += 1
+        self.page.goto(here)
+
+    def test_a_station_with_three_outlets_from_its_label(self) -> None:
+        self.start("Jetty lamp")
+        self.learn("car", "engine off")
+        self.learn("reading", "0.900 A at 12.6 V", current_a="0.9", at_v="12.6", mode="lit")
+        text = "Power station 256Wh LiFePO4 USB 5V 2.4A 12V 10A DC USB-C PD 20V 3A"
+        self.label(text)
+        self.feed(text)
+        ports = self.page.locator(".traits button", has_text=" at ")
+        expect(ports).to_have_count(4)
+        expect(self.page.locator(".runs")).to_contain_text("does not start")
+        self.act(ports.filter(has_text="12 V socket at 12 V"))
+        expect(self.page.locator(".runs")).to_contain_text(RANGE)
+        expect(self.page.locator("#verdict")).to_contain_text("polarity")
+        self.assertLess(self.actions, MOST_ACTIONS)
+
+    def test_an_own_board_from_its_print(self) -> None:
+        self.start("Moth lamp")
+        self.learn("life", "lasted 20 h", lasted_s="20 h", cells_in_series="4", cell_size="D", mode="lit")
+        text = "DC-DC 4.5-28V in, 0.8-20V out, 3A max"
+        self.label(text)
+        self.feed("12 V 7 Ah sealed lead block")
+        self.act(self.page.locator("#line .insert").first)
+        self.act(self.page.locator(".tray button", has_text="DC-DC"))
+        expect(self.page.locator("#station-2")).to_contain_text("set to 6")
+        expect(self.page.locator(".runs")).to_contain_text(RANGE)
+        self.assertLess(self.actions, MOST_ACTIONS)
+
+    def test_an_adapter_in_place_of_cells(self) -> None:
+        self.start("Weather radio")
+        self.learn("life", "lasted 30 h", lasted_s="30 h", cells_in_series="4", cell_size="C", mode="listening")
+        self.label("OUTPUT 6V 1A wall adapter")
+        self.feed("OUTPUT 6V 1A wall adapter")
+        expect(self.page.locator("#line")).to_contain_text("1.2 W")
+        expect(self.page.locator("#verdict")).to_contain_text("polarity")
 
     def test_what_contradicts_is_told_and_a_doubted_piece_lets_go(self) -> None:
         self.start("Otter-gate reader")

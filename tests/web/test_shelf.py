@@ -86,6 +86,42 @@ class Pages(TestCase):
         self.assertIn('value="26800mAh"', whole)
         self.assertIn("17,000 mAh at 5 V", whole)
 
+    def test_what_was_read_is_underlined_and_the_rest_is_said(self) -> None:
+        page = self.client.get("/shelf/label/", {"label": "holiday 12V 74Wh <b>"}, headers=HTMX).content.decode()
+        self.assertIn("<u>74</u><u>Wh</u>", page)
+        self.assertIn('<s title="not understood">holiday</s>', page)
+        self.assertIn("Not understood: holiday", page)
+        self.assertNotIn("<b>", page.split("</p>", maxsplit=1)[0])
+
+    def test_a_reading_is_chosen_and_put_on_the_shelf(self) -> None:
+        asked = {"label": "holiday 12V 74Wh", "reading": "2"}
+        page = self.client.get("/shelf/label/", asked, headers=HTMX).content.decode()
+        self.assertIn("5.781 Ah", page)
+        self.assertNotIn("lithium-ion is taken", page)
+        self.client.post("/shelf/add/", asked)
+        part = Item.objects.get(name="holiday 12V 74Wh").part
+        self.assertEqual((part["chemistry"], part["cells_in_series"]), ("lifepo4", 4))
+        for reading in ("9", "x", "-1", "99999999999"):
+            with self.subTest(reading):
+                answer = self.client.get("/shelf/label/", asked | {"reading": reading}, headers=HTMX)
+                self.assertEqual(answer.status_code, 200)
+        self.assertEqual(self.client.post("/shelf/add/", asked | {"reading": "9"}).status_code, 422)
+
+    def test_boards_adapters_and_stations_go_where_they_belong(self) -> None:
+        for label, kind, shows in (
+            ("DC-DC 4.5-28V in, 0.8-20V out, 3A max", "converter", "4.5 to 28 V"),
+            ("OUTPUT 12V 1.5A wall adapter", "source", "12.0 V, at most 1.50 A"),
+            ("Power station 256Wh LiFePO4 USB 5V 2.4A 12V 10A", "source", "12 V socket: 12 V 10 A"),
+            ("150W inverter 20V", "converter", "inverter converter"),
+        ):
+            with self.subTest(label):
+                page = self.client.get("/shelf/label/", {"label": label}, headers=HTMX).content.decode()
+                self.assertIn(shows, page)
+                answer = self.client.post("/shelf/add/", {"label": label})
+                self.assertEqual(answer.status_code, 302)
+                self.assertEqual(Item.objects.get(name=label).kind, kind)
+                self.assertContains(self.client.get(answer["Location"]), label)
+
     def test_a_decoded_label_becomes_an_item_that_feeds_a_device(self) -> None:
         self.client.post("/shelf/add/", {"label": "5S2P 18V 5Ah"})
         item = Item.objects.get(name="5S2P 18V 5Ah")

@@ -177,6 +177,11 @@ def draws_of(device: Device) -> tuple[DrawBar, ...]:
         words = figure(number(mode.draw), UNITS_OF[mode.kind]) if mode.draw is not None else "not known"
         if mode.stands_for == "maximum":
             words = f"at most {words}"
+        if mode.peak_a is not None or mode.peak_w is not None:
+            peak_is = (
+                figure(number(mode.peak_a), "A") if mode.peak_a is not None else figure(maybe(mode.peak_w) or 0, "W")
+            )
+            words += f", peaks at {peak_is}"
         w, half, peak = watts[i], halves[i], peaks[i]
         if w is None:
             return DrawBar(mode.name, i, words, None)

@@ -19,12 +19,13 @@ from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.formats import shelf_file
 from hermotrope.shelf import actions
+from hermotrope.shelf.decoded import decoded_context
 from hermotrope.shelf.models import ImportDraft, Item
 from hermotrope.shelf.parts import KINDS, item_groups
 from hermotrope.shelf.trial import trial_context
 from hermotrope_core.know.bank import ports_of
-from hermotrope_core.know.label import Decoded, LabelError, decode
-from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.know.label import LabelError
+from hermotrope_core.know.shelved import part_of
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
 
@@ -73,31 +74,24 @@ def _context(request: HttpRequest, **more: Any) -> dict[str, Any]:
 def label(request: HttpRequest) -> HttpResponse:
     """What a label means, as somebody types it."""
     text = request.GET.get("label", "")
-    context: dict[str, Any] = {"label": text}
-    try:
-        context |= {"decoded": _shown(decode(text))} if text.strip() else {}
-    except LabelError as error:
-        context["error"] = str(error)
+    context: dict[str, Any] = {"label": text, **decoded_context(text, request.GET.get("reading", ""))}
     if htmx(request):
         return render(request, "shelf/_decoded.html", context)
     return render(request, "shelf/shelf.html", _context(request, **context))
 
 
-def _shown(decoded: Decoded) -> dict[str, Any]:
-    usable = [(volts, float(f"{mah:.2g}")) for volts, mah in decoded.usable_mah]
-    words = CHEMISTRIES[decoded.chemistry].label
-    return {**msgspec.structs.asdict(decoded), "usable_mah": usable, "chemistry_words": words}
-
-
 @require_POST
 def add(request: HttpRequest) -> HttpResponse:
-    """Put a decoded label on the shelf."""
-    text = request.POST.get("label", "")
+    """Put what a label names on the shelf, in the reading that was chosen."""
+    text, reading = request.POST.get("label", ""), request.POST.get("reading", "")
     try:
-        item = actions.add("source", text.strip(), msgspec.to_builtins(decode(text).source()), "decoded from its label")
+        named = part_of(text, int(reading) if reading.isdigit() and len(reading) < 3 else 0)
+        item = actions.add(
+            named.kind, " ".join(text.split()), msgspec.to_builtins(named.part), "decoded from its label"
+        )
     except (LabelError, CaseError) as error:
         return render(request, "shelf/shelf.html", _context(request, label=text, error=str(error)), status=422)
-    return redirect(f"{reverse('shelf')}?{urlencode({'kind': 'source', 'q': item.name})}")
+    return redirect(f"{reverse('shelf')}?{urlencode({'kind': named.kind, 'q': item.name})}")
 
 
 @require_POST

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.kinds.inlets import Connector
+from hermotrope_core.kinds.inlets import Connector, fixed_by_standard
 from hermotrope_core.parts.craft import SAME_V, SLEEPS_AFTER_S
 from hermotrope_core.plan.source import Port, Profile, RegulatedOutput, Source
 from hermotrope_core.values.figures import figure
@@ -89,7 +89,9 @@ def fed_from(source: Source, port_at: int, profile_at: int) -> Source:
         output_min_current_a=port.output_min_current_a,
         output_off_delay_s=port.output_off_delay_s,
     )
-    outlet = Connector(kind=port.kind, polarity="marked", gender="socket", measured=True)
+    outlet = Connector(kind=port.kind, gender="socket")
+    if fixed_by_standard(outlet):
+        outlet = msgspec.structs.replace(outlet, polarity="marked", measured=True)
     return msgspec.structs.replace(source, regulated_output=held, outlet=outlet)
 
 

@@ -21,8 +21,8 @@ _JOIN = r"\s*(?:DC|AC|⎓|=+|~|-{1,2}|–|/|,|@|x|at)?\s*(?:DC|AC|max\.?)?\s*"
 _OUTLET = re.compile(rf"(?:DC|AC)?\s*{NUM}\s*V(?:DC|AC)?(?![a-z]){_JOIN}{NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
 _TURNED = re.compile(rf"{NUM}\s*(m?)A(?!h)\s*(?:@|at|/)\s*{NUM}\s*V\b", re.IGNORECASE)
 _INPUT = re.compile(r"\b(?:input|in|eingang)\b\s*:?(.*?)(?=\b(?:output|out|ausgang)\b|;|$)", re.IGNORECASE)
-_RANGE = re.compile(rf"{NUM}\s*(?:V\s*)?(?:-|–|to)\s*{NUM}\s*V(?:AC|DC)?\s*(in|out)?(?:put)?\b", re.IGNORECASE)
-_AMPS = re.compile(rf"{NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
+RANGE = re.compile(rf"{NUM}\s*(?:V\s*)?(?:-|–|to)\s*{NUM}\s*V(?:AC|DC)?\s*(in|out)?(?:put)?\b", re.IGNORECASE)
+AMPS = re.compile(rf"{NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
 _BOARD = re.compile(
     r"dc[\s/-]*dc|step[\s-]?(?:down|up)|\bbuck\b|\bboost\b|converter|\bmodule\b|inverter|trigger|regulator|\bboard\b",
     re.IGNORECASE,
@@ -114,7 +114,7 @@ def read_print(label: str) -> Printed:
     if len(clean) > LONGEST:
         raise LabelError(f"a label of more than {LONGEST} characters; type only its figures, like 20V 5.0Ah 90Wh")
     text = _coded(clean)
-    board = bool(_BOARD.search(text)) or len(_RANGE.findall(text)) > 1
+    board = bool(_BOARD.search(text)) or len(RANGE.findall(text)) > 1
     rest, outlets = _outlets(text, board=board)
     stored = re.search(r"\d\s*m?\s*A\s*h|\d\s*k?\s*Wh", rest, re.IGNORECASE)
     if board:
@@ -163,7 +163,7 @@ def _outlets(text: str, *, board: bool) -> tuple[str, tuple[Outlet, ...]]:
     found: list[tuple[int, Outlet]] = []
     taken: list[tuple[int, int]] = []
     if board:
-        taken += [match.span() for match in _RANGE.finditer(text)]
+        taken += [match.span() for match in RANGE.finditer(text)]
     elif inward := _INPUT.search(text):
         taken.append(inward.span())
 
@@ -178,10 +178,10 @@ def _outlets(text: str, *, board: bool) -> tuple[str, tuple[Outlet, ...]]:
                 found.append((match.start(), Outlet(figure_of(match[volts]), most)))
     fixed = _FIXED.search(text) if board else None
     if fixed and not found:
-        told = next((one for one in _AMPS.finditer(text) if free(one.span())), None)
+        told = next((one for one in AMPS.finditer(text) if free(one.span())), None)
         gives = None if told is None else figure_of(told[1]) / (1e3 if told[2] else 1.0)
         found.append((fixed.start(), Outlet(figure_of(fixed[2]), gives)))
-    if board and not found and (first := next((one for one in _AMPS.finditer(text) if free(one.span())), None)):
+    if board and not found and (first := next((one for one in AMPS.finditer(text) if free(one.span())), None)):
         found.append((first.start(), Outlet(None, figure_of(first[1]) / (1e3 if first[2] else 1.0))))
     rest = "".join(" " if any(a <= i < b for a, b in taken) else char for i, char in enumerate(text))
     return rest, tuple(outlet for _, outlet in sorted(found, key=lambda one: one[0]))

@@ -1,0 +1,101 @@
+"""What the Shelf shows of a label: the text with what was read underlined, the part it makes, what is doubtful."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from hermotrope_core.kinds.converter import Converter
+from hermotrope_core.know.label import USED_AT_V, LabelError
+from hermotrope_core.know.printed import Printed, read_print
+from hermotrope_core.know.shelved import BANK_EFFICIENCY, marked, part_of
+from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.source import Source
+from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import maybe, number
+
+IS = {"pack": "a pack", "bank": "a power bank", "cells": "loose cells", "adapter": "a wall adapter", "board": "a board"}
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One of the readings that a label leaves."""
+
+    at: int
+    words: str
+    on: bool
+
+
+def decoded_context(label: str, reading: str) -> dict[str, Any]:
+    """Facts in rows, marks, doubts and readings of a label; `error` where nothing can be made of it."""
+    if not label.strip():
+        return {}
+    at = int(reading) if reading.isdigit() and len(reading) < 3 else 0
+    try:
+        read = read_print(label)
+    except LabelError as error:
+        return {"error": str(error)}
+    choices = [Choice(i, _words(one.chemistry, one.cells_in_series), i == at) for i, one in enumerate(read.readings)]
+    context: dict[str, Any] = {
+        "marks": marked(label, read.not_understood),
+        "not_understood": read.not_understood,
+        "doubts": () if at else read.doubts,
+        "choices": choices,
+        "reading": at,
+    }
+    try:
+        named = part_of(label, at)
+    except LabelError as error:
+        return context | {"error": str(error)}
+    return context | {"facts": _facts(read, named.part), "assumed": named.assumed, "is": IS[read.kind]}
+
+
+def _words(chemistry: str, series: int) -> str:
+    return f"{CHEMISTRIES[chemistry].label}, {series} in series"
+
+
+def _facts(read: Printed, part: Source | Converter) -> list[tuple[str, str]]:
+    if isinstance(part, Converter):
+        return _board_facts(part)
+    if read.kind == "adapter":
+        held = part.regulated_output
+        most = maybe(held.output_current_max_a) if held else None
+        gives = figure(number(held.output_v), "V") if held else ""
+        return [("Gives", gives + (f", at most {figure(most, 'A')}" if most else ", amperes not told"))]
+    cell, series, capacity = CHEMISTRIES[part.chemistry], part.cells_in_series, number(part.capacity_ah)
+    wh = read.wh or capacity * series * cell.nominal_v
+    volts = " · ".join(f"{series * v:.1f} {word}" for v, word in (
+        (cell.full_v, "full"), (cell.nominal_v, "mean"), (cell.cutoff_v, "flat")
+    ))  # fmt: skip
+    usable = " · ".join(f"{float(f'{1000 * wh * BANK_EFFICIENCY / v:.2g}'):,.0f} mAh at {v:g} V" for v in USED_AT_V)
+    facts = [
+        ("Cells", _words(part.chemistry, series)),
+        ("Volts", volts),
+        ("At the cells", f"{capacity:.4g} Ah · {wh:.4g} Wh"),
+        ("Usable, after a converter", usable),
+    ]
+    return facts + [("Outlet", f"{port.name}: {_profiles(port)}") for port in part.ports]
+
+
+def _profiles(port: Any) -> str:
+    told = []
+    for one in port.profiles:
+        most = maybe(one.output_current_max_a)
+        told.append(f"{number(one.output_v):g} V" + (f" {most:g} A" if most else ""))
+    return ", ".join(told)
+
+
+def _board_facts(board: Converter) -> list[tuple[str, str]]:
+    def span(low: Any, high: Any) -> str:
+        return f"{number(low):g} to {number(high):g} V" if low is not None and high is not None else "not told"
+
+    most = maybe(board.output_current_max_a)
+    gives = f"{number(board.output_v):g} V"
+    if board.adjusts_to_v is not None:
+        gives = f"{span(board.adjusts_from_v, board.adjusts_to_v)}, set to {gives}"
+    return [
+        ("It is", f"{board.topology} converter"),
+        ("Takes in", span(board.input_min_v, board.input_max_v)),
+        ("Gives", gives),
+        ("At most", f"{most:.3g} A" if most else "not told"),
+    ]
