@@ -50,12 +50,33 @@ class Labels(SimpleTestCase):
         self.assertEqual([(one.volts, one.amps) for one in read.outlets], [(5.0, 2.4)])
 
     def test_what_says_nothing_is_refused(self) -> None:
-        for text in ("", "hello", "an adapter", "x" * 200, "12V"):
+        for text in ("", "hello", "an adapter", "x" * 200, "12V", "9V lithium battery", "7.4V 2200"):
             with self.subTest(text), self.assertRaises(LabelError):
                 read_print(text)
+        for text, says in (
+            ("LTO 2.4V 10Ah", "LTO is a chemistry that is not known"),
+            ("solar charge controller 12V/24V 10A", "a charge controller gives nothing"),
+            ("cigarette lighter plug 12V 10A fuse", "gives nothing by itself"),
+            ("12V 5A motor", "a motor gives nothing"),
+        ):
+            with self.subTest(text), self.assertRaisesRegex(LabelError, says):
+                read_print(text)
+
+    def test_what_is_easily_taken_for_something_else_is_doubted(self) -> None:
+        for text, says in (
+            ("AA 3.7V 800mAh", "in the shape of a 1.5 V cell"),
+            ("AA lithium 1.5V 3000mAh USB rechargeable", "calls itself rechargeable"),
+            ("25.2V 6Ah", "count the cells"),
+            ("7.2V 3000mAh", "packs of other cells"),
+            ("9V NiMH 200mAh", "six, seven or eight"),
+            ("AC-AC adaptor out 9V~ 500mA", "alternating current"),
+        ):
+            with self.subTest(text):
+                self.assertIn(says, " ".join(read_print(text).doubts))
+        self.assertEqual(read_print("18V 5.0Ah").doubts, ())
 
     def test_a_refusal_shows_what_was_typed(self) -> None:
-        for text in ("2x 9V block", "LR99 x 2"):
+        for text in ("2x 9V lump", "LR99 x 2"):
             with self.subTest(text), self.assertRaisesRegex(LabelError, f" in '{text}'"):
                 read_print(text)
 

@@ -9,7 +9,7 @@ import msgspec
 
 from hermotrope.entry.typed import EditError
 from hermotrope_core.know.evidence import line_of
-from hermotrope_core.know.label import SIZES
+from hermotrope_core.know.sold import SIZES
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.evidence import Evidence, Learned
 from hermotrope_core.values.fields import FIELDS

@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from hermotrope_core.kinds.converter import Converter
 from hermotrope_core.know.label import USED_AT_V, LabelError
 from hermotrope_core.know.printed import Printed, read_print
-from hermotrope_core.know.shelved import BANK_EFFICIENCY, marked, part_of
+from hermotrope_core.know.shelved import BANK_EFFICIENCY, board_facts, marked, part_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.figures import figure
@@ -47,16 +46,15 @@ def decoded_context(label: str, reading: str) -> dict[str, Any]:
         named = part_of(label, at)
     except LabelError as error:
         return context | {"error": str(error)}
-    return context | {"facts": _facts(read, named.part), "assumed": named.assumed, "is": IS[read.kind]}
+    facts = _facts(read, named.part) if isinstance(named.part, Source) else board_facts(named.part)
+    return context | {"facts": facts, "assumed": named.assumed, "is": IS[read.kind]}
 
 
 def _words(chemistry: str, series: int) -> str:
     return f"{CHEMISTRIES[chemistry].label}, {series} in series"
 
 
-def _facts(read: Printed, part: Source | Converter) -> list[tuple[str, str]]:
-    if isinstance(part, Converter):
-        return _board_facts(part)
+def _facts(read: Printed, part: Source) -> list[tuple[str, str]]:
     if read.kind == "adapter":
         held = part.regulated_output
         most = maybe(held.output_current_max_a) if held else None
@@ -83,19 +81,3 @@ def _profiles(port: Any) -> str:
         most = maybe(one.output_current_max_a)
         told.append(f"{number(one.output_v):g} V" + (f" {most:g} A" if most else ""))
     return ", ".join(told)
-
-
-def _board_facts(board: Converter) -> list[tuple[str, str]]:
-    def span(low: Any, high: Any) -> str:
-        return f"{number(low):g} to {number(high):g} V" if low is not None and high is not None else "not told"
-
-    most = maybe(board.output_current_max_a)
-    gives = f"{number(board.output_v):g} V"
-    if board.adjusts_to_v is not None:
-        gives = f"{span(board.adjusts_from_v, board.adjusts_to_v)}, set to {gives}"
-    return [
-        ("It is", f"{board.topology} converter"),
-        ("Takes in", span(board.input_min_v, board.input_max_v)),
-        ("Gives", gives),
-        ("At most", f"{most:.3g} A" if most else "not told"),
-    ]

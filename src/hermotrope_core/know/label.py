@@ -11,8 +11,9 @@ import re
 
 import msgspec
 
+from hermotrope_core.know.sold import IRON, LEAD_AH, LITHIUM_NAMES, SIZES
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.parts.craft import AIR_CARE_WH, SLEEPS_AFTER_S
+from hermotrope_core.parts.craft import AIR_CARE_WH, SAME_V, SLEEPS_AFTER_S
 from hermotrope_core.plan.source import RegulatedOutput, Source
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Known
@@ -24,38 +25,6 @@ USED_AT_V = (5.0, 9.0, 12.0)
 WH_TOLERANCE = 0.08
 MOST_BANK_WH = 200.0
 LONGEST = 120
-
-# size: chemistry taken where none is stated, typical capacity in Ah, most that is plausible
-SIZES: dict[str, tuple[str, float, float]] = {
-    "AAAA": ("alkaline", 0.5, 0.7),
-    "AAA": ("alkaline", 1.1, 1.4),
-    "AA": ("alkaline", 2.5, 3.6),
-    "C": ("alkaline", 7.5, 9.0),
-    "D": ("alkaline", 15.0, 22.0),
-    "18650": ("li-ion", 2.6, 3.7),
-    "21700": ("li-ion", 4.5, 6.0),
-    "14500": ("li-ion", 0.8, 1.1),
-    "10440": ("li-ion", 0.35, 0.5),
-    "26650": ("li-ion", 5.0, 5.8),
-    "16340": ("li-ion", 0.7, 0.95),
-    "32650": ("lifepo4", 6.0, 7.0),
-    "CR2016": ("lithium-manganese-dioxide", 0.09, 0.1),
-    "CR2450": ("lithium-manganese-dioxide", 0.6, 0.65),
-    "LR44": ("alkaline", 0.11, 0.16),
-    "CR123A": ("lithium-manganese-dioxide", 1.5, 1.7),
-    "CR2032": ("lithium-manganese-dioxide", 0.22, 0.25),
-    "CR2025": ("lithium-manganese-dioxide", 0.16, 0.18),
-}
-# cells of lithium-ion by the volts that packs are sold under: nominal, full, or a round number
-LITHIUM_NAMES: dict[float, int] = {
-    12.0: 3, 14.0: 4, 16.0: 4, 18.0: 5, 20.0: 5, 24.0: 6, 28.0: 7, 36.0: 10, 40.0: 10, 48.0: 13, 54.0: 15, 56.0: 15,
-    60.0: 16, 80.0: 20,
-}  # fmt: skip
-LEAD_AH = {
-    1.2, 1.3, 2.1, 2.3, 3.2, 3.4, 4, 4.5, 5, 7, 7.2, 8, 9, 10, 12, 14, 15, 17, 18, 20, 22, 24, 26, 28, 33, 35, 38, 40,
-    42, 44, 55, 60, 65, 70, 75, 80, 90, 100,
-}  # fmt: skip
-"""Usual capacities of sealed lead blocks."""
 
 
 class LabelError(ValueError):
@@ -143,8 +112,7 @@ def _read(label: str) -> _Said:
     said.volts = _amount(text, (r"\s*v(?!\w)(?:olts?)?", 1.0))
     if said.volts is None and (match := re.search(r"\b(\d{1,2})v(\d)\b", text, re.IGNORECASE)):
         said.volts = float(f"{match[1]}.{match[2]}")
-    if said.volts is None:
-        said.volts = _amount(text, (r"\s*volts?", 1.0))
+    said.volts = _amount(text, (r"\s*volts?", 1.0)) if said.volts is None else said.volts
     return said
 
 
@@ -234,6 +202,8 @@ def _cells(label: str, said: _Said) -> Decoded:
         doubts.append(
             f"{figure(ah, 'Ah')} in one {said.size} cell is more than such a cell holds ({figure(most, 'Ah', 2)})"
         )
+    if said.series is None and said.cells == 1 and said.volts is not None and said.volts > 1.3 * cell.full_v:
+        said.cells = max(1, round(said.volts / cell.nominal_v))
     series = said.series or said.cells
     if said.series is None and said.cells > 1:
         assumed.append(f"all {said.cells} cells are taken to be in series")
@@ -321,12 +291,8 @@ def _series(said: _Said, assumed: list[str], doubts: list[str]) -> tuple[str, in
     measured = said.wh / said.ah if said.wh and said.ah else None
     chemistry = said.chemistry or _chemistry_by_volts(said, measured, assumed, doubts)
     cell = CHEMISTRIES[chemistry]
-    if (
-        chemistry == "li-ion"
-        and said.chemistry is None
-        and measured
-        and abs(measured / 3.65 - round(measured / 3.65)) < 0.12
-    ):
+    named = said.chemistry is not None
+    if chemistry == "li-ion" and not named and measured and abs(measured / 3.65 - round(measured / 3.65)) < 0.12:
         count = max(1, round(measured / 3.65))
         assumed.append(f"{count} lithium cells in series, from {figure(measured, 'V')} = Wh / Ah")
         return chemistry, count
@@ -348,8 +314,9 @@ def _series(said: _Said, assumed: list[str], doubts: list[str]) -> tuple[str, in
 
 def _chemistry_by_volts(said: _Said, measured: float | None, assumed: list[str], doubts: list[str]) -> str:
     volts = said.volts or 0.0
-    if abs(volts / 3.2 - round(volts / 3.2)) < 0.01 and round(volts / 3.2) in (2, 4, 8, 16):
-        assumed.append(f"no chemistry is stated: {volts:g} V is a multiple of 3.2 V, iron phosphate")
+    iron = [v for v in (3.2, 3.3) if any(abs(volts - n * v) < SAME_V for n in IRON)]
+    if iron:
+        assumed.append(f"no chemistry is stated: {volts:g} V is a multiple of {iron[0]} V, iron phosphate")
         return "lifepo4"
     if volts in (6.0, 12.0, 24.0) and measured is None and said.ah in LEAD_AH:
         assumed.append(f"no chemistry is stated: {volts:g} V with {said.ah:g} Ah is a usual sealed lead block")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.circuit.discharge import run
-from hermotrope_core.know.label import SIZES
+from hermotrope_core.know.sold import SIZES
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import FORMAT, Case
 from hermotrope_core.plan.device import Device, Mode, Supply

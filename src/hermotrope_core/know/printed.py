@@ -12,7 +12,8 @@ from typing import Any, Literal
 
 import msgspec
 
-from hermotrope_core.know.label import LONGEST, NUM, SIZES, Decoded, LabelError, decode, figure_of
+from hermotrope_core.know.label import LONGEST, NUM, Decoded, LabelError, decode, figure_of
+from hermotrope_core.know.sold import SIZES
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 
 Kind = Literal["pack", "bank", "cells", "adapter", "board"]
@@ -20,7 +21,7 @@ _SIZE = "|".join(sorted((size for size in SIZES if len(size) > 1), key=len, reve
 _JOIN = r"\s*(?:DC|AC|⎓|=+|~|-{1,2}|–|/|,|@|x|at)?\s*(?:DC|AC|max\.?)?\s*"
 _OUTLET = re.compile(rf"(?:DC|AC)?\s*{NUM}\s*V(?:DC|AC)?(?![a-z]){_JOIN}{NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
 _TURNED = re.compile(rf"{NUM}\s*(m?)A(?!h)\s*(?:@|at|/)\s*{NUM}\s*V\b", re.IGNORECASE)
-_INPUT = re.compile(r"\b(?:input|in|eingang)\b\s*:?(.*?)(?=\b(?:output|out|ausgang)\b|;|$)", re.IGNORECASE)
+_INPUT = re.compile(r"(?<!\dV )\b(?:input|in|eingang)\b\s*:?(.*?)(?=\b(?:output|out|ausgang)\b|;|$)", re.IGNORECASE)
 RANGE = re.compile(rf"{NUM}\s*(?:V\s*)?(?:-|–|to)\s*{NUM}\s*V(?:AC|DC)?\s*(in|out)?(?:put)?\b", re.IGNORECASE)
 AMPS = re.compile(rf"{NUM}\s*(m?)A(?!h)\b", re.IGNORECASE)
 _BOARD = re.compile(
@@ -33,6 +34,22 @@ _ADAPTER = re.compile(
 )
 _BANK = re.compile(r"power\s*-?\s*bank|power\s+station|\busb\b|\bpd\b|\bqc\b|type[\s-]?c", re.IGNORECASE)
 _USB = re.compile(r"\busb\b[\s-]*(?:type)?[\s-]*[abc]?\b|\btype[\s-]?[ac]\b", re.IGNORECASE)
+_OTHER = re.compile(
+    r"charge\s+controller|\b(?:fuse|switch|relay|plug|cable|extension|meter|motor|pump|fan|lamp|bulb|led|heater)\b",
+    re.IGNORECASE,
+)
+"""What has volts and amperes on it and gives nothing."""
+_UNKNOWN = re.compile(r"\bLTO\b|titanate|\bNa-?ion\b|sodium|zinc[\s-]?air|silver[\s-]?oxide|\bLi-?S\b", re.IGNORECASE)
+"""Chemistries whose volts nobody here knows."""
+_BLOCK = re.compile(r"\b9\s*V\b(?=.*\b(?:block|alkaline|zinc)\b)|(?:\bblock\b|\balkaline\b).*?\b9\s*V\b", re.IGNORECASE)
+"""A block of six small cells that states no charge."""
+_ALARM = re.compile(r"\b(?:A23|23A|MN21|LRV08|8LR932)\b", re.IGNORECASE)
+"""A block of eight button cells, as remote controls have them; its name looks like amperes."""
+_MAKE = re.compile(r"\b(I[NCM]R|IFR|NCR)[\s-]?(\d{5})[-\w]*", re.IGNORECASE)
+"""A round lithium cell by its standard letters: the F of iron phosphate, then diameter and length."""
+_PIECES = re.compile(r"\(?\b(?:pack|set|box)\s+of\s+(\d{1,2})\b\)?|\b(\d{1,2})\s*(?:pcs|pieces)\b", re.IGNORECASE)
+_CELL_OF = re.compile(r"\b(?:battery|cell|akku|accu|phone|camera)\b", re.IGNORECASE)
+_LITHIUM_SHAPE = {"AA": "14500", "AAA": "10440"}
 _SPELT = (
     (r"\bmilli-?\s*amp(?:ere)?s?[\s-]*hours?\b", "mAh"),
     (r"\bamp(?:ere)?s?[\s-]*hours?\b", "Ah"),
@@ -114,11 +131,17 @@ def read_print(label: str) -> Printed:
     if len(clean) > LONGEST:
         raise LabelError(f"a label of more than {LONGEST} characters; type only its figures, like 20V 5.0Ah 90Wh")
     text = _coded(clean)
+    if match := _UNKNOWN.search(text):
+        raise LabelError(
+            f"{match[0]} is a chemistry that is not known here: its volts are to be measured, full and flat"
+        )
     board = bool(_BOARD.search(text)) or len(RANGE.findall(text)) > 1
     rest, outlets = _outlets(text, board=board)
     stored = re.search(r"\d\s*m?\s*A\s*h|\d\s*k?\s*Wh", rest, re.IGNORECASE)
     if board:
         return _without_cells("board", outlets, text)
+    if not stored and not _ADAPTER.search(text) and not _names_cells(rest) and (match := _OTHER.search(text)):
+        raise LabelError(f"a {match[0].lower()} gives nothing by itself: a pack, an adapter or a board is wanted")
     if not stored and (outlets or _ADAPTER.search(text)) and not _names_cells(rest):
         if not outlets:
             raise LabelError("an adapter's volts and amperes are needed, for example OUTPUT 12V 1.5A")
@@ -135,10 +158,19 @@ def _coded(text: str) -> str:
     text = re.sub(r"(\dV)(\d[\d.]*\s*m?Ah)", r"\1 \2", text, flags=re.IGNORECASE)
     for words, unit in _SPELT:
         text = re.sub(words, unit, text, flags=re.IGNORECASE)
+    text = _MAKE.sub(lambda m: f"{m[2]} {'LiFePO4' if m[1].upper() == 'IFR' else 'li-ion'}", text)
+    if (many := _PIECES.search(text)) and re.search(rf"\b(?:{_SIZE})\b", text):
+        text = f"{text[: many.start()]} {text[many.end() :]} x{many[1] or many[2]}"
+    if not re.search(r"\d\s*m?A?\s*Ah\b|\d\s*Wh\b", text, re.IGNORECASE):
+        text = _BLOCK.sub(" 6xAAAA ", text, count=1)
+    if _ALARM.search(text) and re.search(r"\b12\s*V\b", text):
+        text = _ALARM.sub(" 8xA23 ", text, count=1)
+    if re.search(r"\b3[.,][67]\s*V\b", text) and (small := re.search(r"\bA?AA\b", text)):
+        text = text.replace(small[0], _LITHIUM_SHAPE[small[0]], 1)
     text = re.sub(r"\b(?:\d{1,2}\s*x\s*)?sub[\s-]?c\b", " ", text, flags=re.IGNORECASE)
     text = re.sub(rf"\b(\d{{1,2}})\s*x\s*{NUM}\s*V\b", _in_series, text, flags=re.IGNORECASE)
     for code, (sort, count) in WORDS.codes.items():
-        text = re.sub(rf"(?<![\dA-Z]){code}\b", f"{count}x{sort}" if count > 1 else sort, text, flags=re.IGNORECASE)
+        text = re.sub(rf"(?<![\dA-WYZ]){code}\b", f"{count}x{sort}" if count > 1 else sort, text, flags=re.IGNORECASE)
     text = re.sub(r"\b(\d)\s*x\s*(\d{1,2})\s*x(?=\s*[A-Z\d])", lambda m: f"{int(m[1]) * int(m[2])}x", text)
     text = re.sub(rf"\b({_SIZE}|[CD])\s+(\d{{1,2}})\s*x\b", r"\2x\1", text)
     text = re.sub(rf"\b({_SIZE})x(\d{{1,2}})\b", r"\2x\1", text)
@@ -191,7 +223,7 @@ def _without_cells(kind: Kind, outlets: tuple[Outlet, ...], text: str) -> Printe
     doubts = []
     if kind == "adapter":
         doubts.append("its polarity is to be measured; one that is not regulated gives more volts while it is idle")
-        if re.search(r"\dV?\s*AC\b|\bAC\s*\d", re.sub(_INPUT, " ", text), re.IGNORECASE):
+        if re.search(r"\dV?\s*AC\b|\bAC\s*\d|\dV?\s*~|\bAC[\s/-]AC\b", re.sub(_INPUT, " ", text), re.IGNORECASE):
             doubts.append("it gives alternating current: direct-current devices do not take that")
     return Printed(kind, None, None, None, None, None, outlets, (), tuple(doubts), _unread(text), ())
 
@@ -214,13 +246,28 @@ def _with_cells(rest: str, outlets: tuple[Outlet, ...], text: str) -> Printed:
     kind: Kind = "bank" if bank and read.kind != "cells" else read.kind  # type: ignore[assignment]  # one of its three
     if kind == "bank" and not bank and read.capacity_ah < LEAST_BANK_AH and re.search(rf"{NUM}\s*V\b", told):
         kind = "pack"  # one cell, with its own volts on it
+    if kind == "bank" and not bank and _CELL_OF.search(text):
+        kind = "pack"
     series = read.cells_in_series
     doubts = list(read.doubts)
+    if re.search(r"rechargeable", text, re.IGNORECASE) and not CHEMISTRIES[read.chemistry].rechargeable:
+        doubts.append("it calls itself rechargeable and its volts are those of a cell that is not: look at it again")
+    if re.search(r"\b(?:14500|10440)\b", text):
+        doubts.append("3.7 V in the shape of a 1.5 V cell: it must never go where 1.5 V cells belong")
+    if read.kind == "pack" and read.chemistry == "li-ion" and re.search(r"\b(?:25[.,]2|50[.,]4)\s*V\b", text):
+        doubts.append(
+            "these volts are the mean of so many cells, or what fewer read full: count the cells, measure it full"
+        )
+    if read.kind == "pack" and read.chemistry == "nimh" and re.search(r"\b9\s*V\b", text):
+        doubts.append("blocks sold as 9 V hold six, seven or eight such cells: measure it full")
     if kind == "bank" and read.chemistry == "lifepo4" and any(one.volts == 12.0 for one in outlets):
         series = 4
         doubts.append("four cells in series are taken, as its 12 V outlet suggests")
     parallel = re.search(r"\d\s*s\s*(\d{1,2})\s*p\b", text, re.IGNORECASE)
     wh = _stated_wh(rest, read)
+    readings = _readings(read, told)
+    if readings and not doubts:
+        doubts.append("packs of other cells are sold with these volts too: look for a chemistry on it")
     return Printed(
         kind=kind,
         chemistry=read.chemistry,
@@ -232,7 +279,7 @@ def _with_cells(rest: str, outlets: tuple[Outlet, ...], text: str) -> Printed:
         assumed=read.assumed,
         doubts=tuple(doubts),
         not_understood=_unread(text),
-        readings=_readings(read, told),
+        readings=readings,
     )
 
 
@@ -276,6 +323,11 @@ def _readings(read: Decoded, text: str) -> tuple[Reading, ...]:
         6.0: (("lead-acid", 3), ("nimh", 5), ("li-ion", 2)),
         12.0: (("li-ion", 3), ("li-ion", 4), ("lifepo4", 4), ("lead-acid", 6), ("nimh", 10)),
         24.0: (("li-ion", 6), ("lifepo4", 8), ("lead-acid", 12)),
+        7.2: (("li-ion", 2), ("nimh", 6)),
+        8.4: (("nimh", 7), ("li-ion", 2)),
+        14.4: (("li-ion", 4), ("nimh", 12)),
+        25.2: (("li-ion", 7), ("li-ion", 6)),
+        50.4: (("li-ion", 14), ("li-ion", 12)),
     }.get(figure_of(volts[1]))
     if other is None:
         return ()

@@ -15,7 +15,7 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import MAINS_LEAST_V, SLEEPS_AFTER_S
 from hermotrope_core.plan.source import Port, Profile, RegulatedOutput, Source
 from hermotrope_core.values.figures import figure
-from hermotrope_core.values.known import Known, number
+from hermotrope_core.values.known import Known, Number, maybe, number
 
 STATION_SERIES = 4
 """Cells in series taken for a bank that tells watt-hours alone; its converters hide them."""
@@ -316,6 +316,24 @@ def _topology(
             return "boost"
         assumed.append("it steps down: the label does not say; one that also steps up says so")
     return "buck"
+
+
+def board_facts(board: Converter) -> list[tuple[str, str]]:
+    """What a board takes and gives, in rows of a term and its words."""
+
+    def span(low: Number | None, high: Number | None) -> str:
+        return f"{number(low):g} to {number(high):g} V" if low is not None and high is not None else "not told"
+
+    most = maybe(board.output_current_max_a)
+    gives = f"{number(board.output_v):g} V"
+    if board.adjusts_to_v is not None:
+        gives = f"{span(board.adjusts_from_v, board.adjusts_to_v)}, set to {gives}"
+    return [
+        ("It is", f"{board.topology} converter"),
+        ("Takes in", span(board.input_min_v, board.input_max_v)),
+        ("Gives", gives),
+        ("At most", f"{most:.3g} A" if most else "not told"),
+    ]
 
 
 Mark = tuple[str, bool]
