@@ -16,9 +16,8 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import LEVELS, Finding
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.inlets import KIND_WORDS, Connector
-from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.plan.case import Case
-from hermotrope_core.values.figures import figure, stated
+from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe as maybe_number
 from hermotrope_core.values.known import number
 
@@ -165,12 +164,7 @@ def _boxes(case: Case, halves: list[float], across: tuple[float, float, float]) 
 def _inside(case: Case, stage: int) -> tuple[str, ...]:
     if not 0 <= stage < len(case.path):
         return ()
-    part = case.path[stage]
-    if isinstance(part, Converter):
-        table = isinstance(part.efficiency, tuple)
-        words = "η by table" if table else f"η {stated(100 * number(part.efficiency), '%', 3)}"  # type: ignore[arg-type]
-        return (part.topology, words)
-    return (part.kind, "") if part.HOLDS else ()
+    return case.path[stage].boxed
 
 
 def _level_at(stage: int, findings: Sequence[Finding]) -> str:

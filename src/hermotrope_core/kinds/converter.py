@@ -103,6 +103,12 @@ class Converter(Holding, frozen=True, tag="converter"):
         return self.topology == "inverter"
 
     @property
+    def boxed(self) -> tuple[str, ...]:
+        if isinstance(self.efficiency, tuple):
+            return (self.topology, "η by table")
+        return (self.topology, f"η {stated(100 * number(self.efficiency), '%', 3)}")
+
+    @property
     def held_v(self) -> float:
         return number(self.output_v)
 

@@ -121,6 +121,11 @@ class StageKind(Value, frozen=True, tag_field="stage"):
         return self.TITLE
 
     @property
+    def boxed(self) -> tuple[str, ...]:
+        """What stands in its box on the line: its sort and its efficiency; nothing for what has no box."""
+        return (self.kind, "") if self.HOLDS else ()
+
+    @property
     def detail(self) -> str:
         """The one figure that tells it from its like."""
         return ""
