@@ -84,6 +84,20 @@ class Intake(TestCase):
         ):
             self.post("evidence", 422, **data)
 
+    def test_a_word_asks_and_an_answer_is_kept(self) -> None:
+        case = self.now().case
+        toy = msgspec.structs.replace(case.device, name="Ride-on toy", traits=())
+        self.made = actions.create(msgspec.structs.replace(case, device=toy), "Started")
+        page = self.client.get(f"/c/{self.made.pk}/?panel=6").content.decode()
+        self.assertIn("“toy”: Does a child use it?", page)
+        self.assertIn("“ride-on”: Does it carry somebody?", page)
+        page = self.post("trait", trait="child", text="yes", panel="6")
+        self.assertNotIn("Does a child use it?", page)
+        self.assertIn("Does it carry somebody?", page)
+        page = self.post("trait", trait="ridden", text="no", panel="6")
+        self.assertNotIn("Does it carry somebody?", page)
+        self.assertEqual((self.now().case.device.traits, self.now().case.device.denied), (("child",), ("ridden",)))
+
     def test_refused_with_a_reason_and_nothing_typed_is_lost(self) -> None:
         for kind, data, says in (
             ("cells", {"chemistry": "nimh", "cells_in_series": "lots"}, "is not a number"),

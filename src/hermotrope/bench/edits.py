@@ -38,9 +38,11 @@ def trait_named(text: str) -> Trait:
 
 def with_trait(case: Case, trait: Trait, *, on: bool) -> Case:
     """The case with a trait of the device put in or taken out; the question of its use counts as answered."""
-    traits = tuple(one for one in case.device.traits if one != trait) + ((trait,) if on else ())
-    stated = case.device.uses_stated or TRAITS[trait].of_use
-    device = msgspec.structs.replace(case.device, traits=traits, uses_stated=stated)
+    device = case.device
+    traits = tuple(one for one in device.traits if one != trait) + ((trait,) if on else ())
+    denied = tuple(one for one in device.denied if one != trait) + (() if on else (trait,))
+    stated = device.uses_stated or TRAITS[trait].of_use
+    device = msgspec.structs.replace(device, traits=traits, denied=denied, uses_stated=stated)
     return msgspec.structs.replace(case, device=device)
 
 

@@ -10,6 +10,7 @@ from hermotrope.drawings.known import DrawBar, Known, draws_of, window_of
 from hermotrope.entry.evidence import Filled, blank, kept
 from hermotrope_core.know.connectors import connector_words
 from hermotrope_core.know.evidence import worked_out
+from hermotrope_core.know.plain_words import questions_of
 from hermotrope_core.plan.device import Device, Mode
 
 NOTHING_SAID = Known()
@@ -53,6 +54,7 @@ def known_context(device: Device, typed: Mapping[str, str]) -> dict[str, Any]:
         "draws": [Draw(bar, _field(device.modes[bar.index], bar.index)) for bar in draws_of(device)],
         "inlet_words": connector_words(device.inlet) if device.inlet else "how is it fed? Its connector is not known",
         "contradicts": worked.told,
+        "word_questions": questions_of(device),
     }
 
 

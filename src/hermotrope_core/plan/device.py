@@ -137,6 +137,8 @@ class Device(Value, frozen=True):
     """Its inlet goes to a rectifier: it takes alternating and direct current of either sign."""
     uses_stated: bool = False
     """Somebody was asked what it is used for (life, children, riding, water) and answered with `traits`."""
+    denied: tuple[Trait, ...] = ()
+    """What somebody was asked by a word of its own and answered with no: it is not asked again."""
     input_capacitance_f: Number | None = None
     bay: CellBay | None = None
     output_by_v: Table | None = None
