@@ -84,6 +84,22 @@ class Intake(TestCase):
         ):
             self.post("evidence", 422, **data)
 
+    def test_a_mode_becomes_diodes_and_back(self) -> None:
+        place = "/device/modes/0/"
+        self.post("set", place="/device/supply/nominal_v", text="12 V", known_by="label")
+        text = self.post("set", place=f"{place}kind", text="led", known_by="", panel="6")
+        self.assertIn("Dark at", text)
+        mode = self.now().case.device.modes[0]
+        self.assertEqual((mode.kind, number(mode.at_v or 0), number(mode.fade_v or 0)), ("led", 12, 8.4))
+        self.assertAlmostEqual(number(mode.current_a or 0), 0.5)
+        self.assertIn("must be above", self.post("set", 422, place=f"{place}fade_v", text="13 V", known_by="measured"))
+        self.post("set", place=f"{place}fade_v", text="9 V", known_by="measured")
+        self.assertEqual(number(self.now().case.device.modes[0].fade_v or 0), 9)
+        for kind, own, value in (("current", "current_a", 0.5), ("led", "current_a", 0.5), ("power", "power_w", 6.0)):
+            self.post("set", place=f"{place}kind", text=kind, known_by="")
+            self.assertAlmostEqual(number(getattr(self.now().case.device.modes[0], own)), value)
+        self.assertIsNone(self.now().case.device.modes[0].fade_v)
+
     def test_a_word_asks_and_an_answer_is_kept(self) -> None:
         case = self.now().case
         toy = msgspec.structs.replace(case.device, name="Ride-on toy", traits=())

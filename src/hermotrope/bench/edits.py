@@ -9,6 +9,7 @@ import msgspec
 
 from hermotrope.entry.connectors import as_connector
 from hermotrope.entry.typed import Edit, EditError, change_at
+from hermotrope_core.parts.craft import LED_FADE
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.device import TRAITS, Mode, Trait
 from hermotrope_core.plan.document import tree_of
@@ -49,10 +50,11 @@ def with_trait(case: Case, trait: Trait, *, on: bool) -> Case:
 def _mode_kind(case: Case, index: int, kind: str) -> Edit:
     """Change how a mode's draw is stated; the old figure is carried over at the rated volts, as a guess."""
     if index >= len(case.device.modes) or kind not in Mode.OWN:
-        raise EditError("choose watts, amperes or ohms")
+        raise EditError("choose watts, amperes, ohms or light-emitting diodes")
     mode = case.device.modes[index]
     place = f"/device/modes/{index}"
     patch: list[dict[str, Any]] = [{"op": "replace", "path": f"{place}/kind", "value": kind}]
+    patch += [{"op": "remove", "path": f"{place}/{name}"} for name in Mode.LED_VOLTS if getattr(mode, name) is not None]
     if mode.draw is not None and kind != mode.kind:
         patch.insert(0, {"op": "remove", "path": f"{place}/{Mode.OWN[mode.kind]}"})
         rated = maybe(case.device.supply.nominal_v)
@@ -61,11 +63,16 @@ def _mode_kind(case: Case, index: int, kind: str) -> Edit:
             note = f"converted at {rated:g} V"
             value = {"value": float(f"{converted:.4g}"), "known_by": "guess", "note": note}
             patch.append({"op": "add", "path": f"{place}/{Mode.OWN[kind]}", "value": value})
+    rated = maybe(case.device.supply.nominal_v)
+    if kind == "led" and rated:
+        patch.append({"op": "add", "path": f"{place}/at_v", "value": {"value": rated, "known_by": "guess"}})
+        dark = {"value": float(f"{LED_FADE * rated:.3g}"), "known_by": "typical", "note": "of its rated volts"}
+        patch.append({"op": "add", "path": f"{place}/fade_v", "value": dark})
     return Edit(patch, f"{mode.name} in {kind}")
 
 
 def _converted(draw: float, old: str, new: str, volts: float) -> float | None:
     if draw == 0:
         return None
-    watts = {"power": draw, "current": draw * volts, "resistance": volts * volts / draw}[old]
-    return {"power": watts, "current": watts / volts, "resistance": volts * volts / watts}[new]
+    watts = {"power": draw, "resistance": volts * volts / draw}.get(old, draw * volts)
+    return {"power": watts, "resistance": volts * volts / watts}.get(new, watts / volts)

@@ -33,6 +33,8 @@ class ModePanel(msgspec.Struct, frozen=True):
     name: Row
     kind: Row
     draw: Row
+    volts: tuple[Row, ...]
+    """Those at which diodes draw that, and at which they are dark."""
     peaks: tuple[Row, ...]
     in_duty: bool
 
@@ -184,6 +186,7 @@ def _mode(case: Case, mode: Mode, i: int, in_duty: bool) -> ModePanel:
         row(mode, "name", at),
         row(mode, "kind", at),
         helped(case, (row(mode, Mode.OWN[mode.kind], at),))[0],
+        rows(mode, Mode.LED_VOLTS if mode.kind == "led" else (), at),
         rows(mode, (peak, "peak_s", "stands_for", *(() if in_duty else ("never_used",))), at),
         in_duty,
     )

@@ -19,7 +19,7 @@ WIDE, INSET = 250.0, 34.0
 TEXT = 11.0
 Scale = Callable[[float], float]
 """Volts to units along the drawing."""
-UNITS_OF = {"power": "W", "current": "A", "resistance": "Ω"}
+UNITS_OF = {"power": "W", "current": "A", "resistance": "Ω", "led": "A"}
 LIMITS = (("min_v", "least"), ("nominal_v", "rated"), ("max_v", "most"), ("absolute_max_v", "never above"))
 
 

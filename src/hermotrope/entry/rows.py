@@ -32,7 +32,12 @@ CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
     "size": tuple((size, size) for size in PARTS.cell_sizes_mm),
     "stands_for": (("typical", "the typical draw"), ("maximum", "the nameplate maximum")),
     "plan_on": (("duty", "the duty"), ("typical", "the typical draw"), ("maximum", "the greatest draw")),
-    "mode-kind": (("power", "watts"), ("current", "amperes"), ("resistance", "ohms")),
+    "mode-kind": (
+        ("power", "watts"),
+        ("current", "amperes"),
+        ("resistance", "ohms"),
+        ("led", "amperes, of light-emitting diodes"),
+    ),
 }
 TERMS = {
     "topology": "Kind",

@@ -79,7 +79,7 @@ def device_watts(draw: Draw, demand: Demand) -> float | None:
         return demand.value
     if demand.kind == "current":
         return demand.value * draw.inlet_v
-    return draw.inlet_v**2 / demand.value
+    return draw.inlet_v * (draw.inlet_v - demand.drop_v) / demand.value
 
 
 def _laws(draw: Draw, demand: Demand) -> list[tuple[float, ModeLaw]]:

@@ -66,6 +66,15 @@ class Law:
         return amps if self.falls_to is None else np.where(emf > self.falls_at, amps, self.falls_to.amps(emf))
 
 
+@dataclass(frozen=True)
+class Asked:
+    """What the first stretch is asked for, over the draws: `Demand` with arrays; `drop` are the device's own volts."""
+
+    kind: str
+    value: Array
+    drop: float
+
+
 class Bundle:
     """Arrays of a case: what varies as one value per draw, the rest as the circuit has it."""
 
@@ -109,14 +118,15 @@ class Bundle:
         mode = self.case.device.modes[index]
         demand = mode_demand(mode)
         kind: str = demand.kind
-        value = demand.value * self.of(f"device.modes[{index}].{mode.OWN[mode.kind]}")
+        value = demand.value * self.of(f"device.modes[{index}].{mode.OWN[mode.kind]}") ** mode.value_power
+        own = demand.drop_v
         circuit = self.circuit
         broken = np.full(self.n, len(CAUSES))
         port = np.zeros(self.n)
         later = None if self.falls_to is None else self.falls_to.law(name)
         for k in range(len(circuit.holders), 0, -1):
             holder, stretch = circuit.holders[k - 1], circuit.stretches[k]
-            amps, fails = _amps(holder.output_v - stretch.drop_v, self.ohms[k], kind, value)
+            amps, fails = _amps(holder.output_v - stretch.drop_v - own, self.ohms[k], kind, value)
             _break(broken, fails, "collapse")
             volts = np.full(self.n, holder.output_v)
             for element in stretch.elements:
@@ -140,8 +150,8 @@ class Bundle:
             if holder.output_current_max_a is not None:
                 _break(broken, amps > holder.output_current_max_a, "converter overload")
             kind, value = self._held(holder, amps)
-            port = amps
-        return self._bounded(kind, value, broken, port, later)
+            port, own = amps, 0.0
+        return self._bounded(Asked(kind, value, own), broken, port, later)
 
     def _held(self, holder: Holder, amps: Array) -> tuple[str, Array]:
         """What a holder asks of its input, with its loss ratio and quiescent draw varied."""
@@ -153,32 +163,33 @@ class Bundle:
         loss = (1.0 / share - 1.0) * self.of(f"{place}.efficiency")
         return "power", holder.output_v * amps * (1.0 + loss) + holder.quiescent * self.of(f"{place}.quiescent_w")
 
-    def _bounded(self, kind: str, value: Array, broken: np.ndarray[Any, Any], port: Array, later: Law | None) -> Law:
+    def _bounded(self, asked: Asked, broken: np.ndarray[Any, Any], port: Array, later: Law | None) -> Law:
         """The charge at which the first stretch ends this mode, and why: the highest of its bounds."""
         circuit, first = self.circuit, self.circuit.stretches[0]
+        kind, value = asked.kind, asked.value
         bounds: list[tuple[Array, Cause]] = []
         ohm, drop = np.zeros(self.n), 0.0
         for element in first.elements:
             if element.trips_v is not None:
-                bounds.append((self._threshold(element.trips_v, ohm, drop, kind, value), element.trips))
+                bounds.append((self._threshold(element.trips_v, ohm, drop, asked), element.trips))
             if element.most_a is not None:
                 bounds.append((_overload(self.ohms[0], self.drop, kind, value, element.most_a), "converter overload"))
             ohm = ohm + self._element_ohm(element.stage, element.resistance_ohm)
             drop += element.drop_v
             if element.stage == -1:
-                bounds.append((self._threshold(circuit.cutoff_v, ohm, drop, kind, value), "pack cut-off"))
+                bounds.append((self._threshold(circuit.cutoff_v, ohm, drop, asked), "pack cut-off"))
         top, turn = np.full(self.n, np.inf), np.full(self.n, -np.inf)
         if circuit.holders:
             holder = circuit.holders[0]
             if holder.passes_below_v is not None:
-                turn = self._threshold(holder.passes_below_v, ohm, drop, kind, value)
+                turn = self._threshold(holder.passes_below_v, ohm, drop, asked)
             if holder.input_min_v > 0.0:
-                bounds.append((self._threshold(holder.input_min_v, ohm, drop, kind, value), holder.low_cause))
+                bounds.append((self._threshold(holder.input_min_v, ohm, drop, asked), holder.low_cause))
             if holder.input_max_v is not None:
-                top = self._inverse(self._threshold(holder.input_max_v, ohm, drop, kind, value))
+                top = self._inverse(self._threshold(holder.input_max_v, ohm, drop, asked))
         else:
-            bounds.append((self._threshold(circuit.device_min_v, ohm, drop, kind, value), "device minimum"))
-        bounds.append((_collapse(self.ohms[0], self.drop, kind, value), "collapse"))
+            bounds.append((self._threshold(circuit.device_min_v, ohm, drop, asked), "device minimum"))
+        bounds.append((_collapse(self.ohms[0], self.drop + asked.drop, kind, value), "collapse"))
         emfs = np.array([emf for emf, _ in bounds])
         best = emfs.argmax(axis=0)
         cause = np.array([CAUSES.index(cause) for _, cause in bounds])[best]
@@ -192,7 +203,7 @@ class Bundle:
             kind,
             value,
             self.ohms[0],
-            self.drop,
+            self.drop + asked.drop,
             np.where(bad, np.inf, stop),
             top,
             np.where(bad, np.minimum(broken, len(CAUSES) - 1), cause),
@@ -202,13 +213,13 @@ class Bundle:
             later if falls.any() else None,
         )
 
-    def _threshold(self, volts: float, ohm: Array, drop: float, kind: str, value: Array) -> Array:
+    def _threshold(self, volts: float, ohm: Array, drop: float, asked: Asked) -> Array:
         """EMF at which a tap stands at `volts` (`piece.threshold`); -inf where it collapses before."""
         after, drop_after = self.ohms[0] - ohm, self.drop - drop
-        amps, fails = _amps(volts - drop_after, after, kind, value)
+        amps, fails = _amps(volts - drop_after - asked.drop, after, asked.kind, asked.value)
         emf = volts + drop + ohm * amps
-        if kind == "power":
-            fails = fails | (amps * amps * self.ohms[0] > value)
+        if asked.kind == "power":
+            fails = fails | (amps * amps * self.ohms[0] > asked.value)
         return np.where(fails, -np.inf, emf)
 
     def _inverse(self, emf: Array) -> Array:

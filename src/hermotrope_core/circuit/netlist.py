@@ -192,7 +192,8 @@ class _Writer:
             elif demand.kind == "current":
                 draws.append(f"v(m{i})*{_n(demand.value)}")
             else:
-                draws.append(f"v(m{i})*v({node})/{_n(demand.value)}")
+                above = f"max(0,v({node})-{_n(demand.drop_v)})" if demand.drop_v else f"v({node})"
+                draws.append(f"v(m{i})*{above}/{_n(demand.value)}")
         self._collapse(last, node)
         return [f"Bload {node} 0 I = {'+'.join(draws)}"]
 

@@ -59,7 +59,7 @@ def collapse_emf(ohm: float, drop: float, demand: Demand) -> float:
     """EMF below which a stretch cannot feed the demand: V² = 4 R P for power."""
     if demand.kind == "power":
         return drop + 2.0 * sqrt(ohm * demand.value)
-    return drop + ohm * demand.value if demand.kind == "current" else drop
+    return drop + (ohm * demand.value if demand.kind == "current" else demand.drop_v)
 
 
 def overload_emf(ohm: float, drop: float, demand: Demand, most_a: float) -> float:
@@ -118,6 +118,7 @@ class ModeLaw:
         "load",
         "ohm_source",
         "ohm_total",
+        "own_drop",
         "p",
         "q",
         "q3600",
@@ -129,7 +130,8 @@ class ModeLaw:
         self.q3600 = 3600.0 * circuit.charge_ah
         self.rated = circuit.rated_a
         self.q = circuit.peukert - 1.0
-        self.drop = first.drop_v
+        self.drop = first.drop_v + demand.drop_v
+        self.own_drop = demand.drop_v  # the device's own: what goes into it there is not lost on the way
         self.ohm_total = first.resistance_ohm
         self.ohm_source = first.elements[0].resistance_ohm
         self.device_w = device_w
@@ -280,12 +282,12 @@ class Span:
             mean = 0.5 * (start.emf + end.emf)
             coulombs = start.amps * seconds
             source = (mean - start.amps * law.ohm_source) * coulombs
-            inlet = (mean - law.drop - start.amps * law.ohm_total) * coulombs
+            inlet = (mean - law.drop + law.own_drop - start.amps * law.ohm_total) * coulombs
         else:
             _, charge1, source1, square1 = start.terms
             _, charge0, source0, square0 = end.terms
             coulombs, source = self.scale * (charge1 - charge0), self.scale * (source1 - source0)
-            inlet = law.p * seconds + law.load * law.lin * self.scale * (square1 - square0)
+            inlet = law.p * seconds + law.load * law.lin * self.scale * (square1 - square0) + law.own_drop * coulombs
         return source, inlet if law.device_w is None else law.device_w * seconds, coulombs
 
 
@@ -340,7 +342,7 @@ def descend(law: ModeLaw, table: Table, start: float, bottom: float) -> Fall | N
             if soc0 <= bottom:
                 break
         soc1, emf1 = soc0, emf0
-    inlet_j = p * seconds + load * lin * squares
+    inlet_j = p * seconds + load * lin * squares + law.own_drop * coulombs
     return Fall(seconds, source_j, inlet_j if law.device_w is None else law.device_w * seconds, coulombs, bottom)
 
 
@@ -381,9 +383,8 @@ def bounds(draw: Draw) -> list[tuple[float, Cause]]:
         if element.trips_v is not None:
             tap(element.trips_v, element.trips)
         if element.most_a is not None:
-            found.append(
-                (overload_emf(first.resistance_ohm, first.drop_v, demand, element.most_a), "converter overload")
-            )
+            most = overload_emf(first.resistance_ohm, first.drop_v, demand, element.most_a)
+            found.append((most, "converter overload"))
         ohm += element.resistance_ohm
         drop += element.drop_v
         if element.stage == -1:

@@ -134,13 +134,21 @@ def section_amps(volts: float, resistance_ohm: float, demand: Demand) -> float |
         return 2.0 * demand.value / (volts + sqrt(rest))
     if demand.kind == "current":
         return demand.value if volts - demand.value * resistance_ohm > 0.0 else None
-    return volts / (resistance_ohm + demand.value) if volts > 0.0 else None
+    above = volts - demand.drop_v
+    return above / (resistance_ohm + demand.value) if above > 0.0 else None
 
 
 def mode_demand(mode: Mode) -> Demand:
-    """The mode's typical draw. Raises ValueError while it is unknown."""
+    """The mode's typical draw. Raises ValueError while it is unknown.
+
+    Light-emitting diodes are a resistance behind their own volts: I = (V - V_fade) / r.
+    """
     if mode.draw is None:
         raise ValueError(f"mode {mode.name!r} has no draw yet")
+    if mode.kind == "led":
+        if mode.led_ohm is None or mode.fade_v is None:
+            raise ValueError(f"mode {mode.name!r} does not tell its volts yet")
+        return Demand("resistance", mode.led_ohm, number(mode.fade_v))
     return Demand(mode.kind, number(mode.draw))
 
 

@@ -25,7 +25,7 @@ from hermotrope_core.kinds.stages import Lead
 from hermotrope_core.parts.chemistry import CHEMISTRIES, Chemistry
 from hermotrope_core.parts.wire import safe_amps, warm_share
 from hermotrope_core.plan.case import Case
-from hermotrope_core.plan.device import Mode
+from hermotrope_core.plan.device import Mode, rated_watts
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import maybe, number
 
@@ -66,8 +66,8 @@ class Situation:
         """`circuit` may be given where it is known already; it must be that of the case."""
         self.case = case
         self._circuit = circuit
-        self._points: dict[tuple[str, float, float], Point] = {}
-        self._draws: dict[tuple[str, float], Draw] = {}
+        self._points: dict[tuple[str, float, float, float], Point] = {}
+        self._draws: dict[tuple[str, float, float], Draw] = {}
         self._at: dict[tuple[str, float], Point] = {}
 
     @cached_property
@@ -171,7 +171,7 @@ class Situation:
         demand, rated = mode_demand(mode), maybe(self.case.device.supply.nominal_v) or 0.0
         if demand.kind == "power":
             return demand.value
-        return demand.value * rated if demand.kind == "current" else rated * rated / demand.value
+        return demand.value * rated if demand.kind == "current" else rated_watts(mode, rated)
 
     def at(self, mode: Mode, soc: float) -> Point:
         """Operating point of a mode at a state of charge 0..1."""
@@ -191,7 +191,7 @@ class Situation:
 
     def at_demand(self, demand: Demand, emf: float) -> Point:
         """Operating point of any demand at an EMF in volts."""
-        key = demand.kind, demand.value, emf
+        key = demand.kind, demand.value, demand.drop_v, emf
         found = self._points.get(key)
         if found is None:
             found = self._points[key] = point(self.draw(demand), emf)
@@ -199,7 +199,7 @@ class Situation:
 
     def draw(self, demand: Demand) -> Draw:
         """A demand at the inlet worked back to the first stretch."""
-        key = demand.kind, demand.value
+        key = demand.kind, demand.value, demand.drop_v
         found = self._draws.get(key)
         if found is None:
             found = self._draws[key] = draw_of(self.circuit, demand, self.device_stage)

@@ -41,10 +41,14 @@ CAUSE_WORDS: dict[Cause, str] = {
 
 
 class Demand(msgspec.Struct, frozen=True, gc=False):
-    """What a stretch feeds at its far end: watts, amperes or ohms by `kind`."""
+    """What a stretch feeds at its far end: watts, amperes or ohms by `kind`.
+
+    `drop_v` are volts that a resistance holds back before any current flows: a string of light-emitting diodes.
+    """
 
     kind: Literal["power", "current", "resistance"]
     value: float
+    drop_v: float = 0.0
 
 
 class Element(msgspec.Struct, frozen=True, gc=False):

@@ -99,7 +99,14 @@ def _refitted_modes(case: Case, before: Sequence[Mode], after: Sequence[Mode], t
 
 def _redrawn(mode: Mode, new: Mode) -> Mode:
     return msgspec.structs.replace(
-        mode, kind=new.kind, power_w=new.power_w, current_a=None, resistance_ohm=None, stands_for=new.stands_for
+        mode,
+        kind=new.kind,
+        power_w=new.power_w,
+        current_a=None,
+        resistance_ohm=None,
+        at_v=None,
+        fade_v=None,
+        stands_for=new.stands_for,
     )
 
 

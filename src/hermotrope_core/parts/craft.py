@@ -71,6 +71,10 @@ DROP_CARE, DROP_REFUSE = 0.03, 0.10
 HOT_CARE_K, HOT_REFUSE_K = 40.0, 70.0
 """Rise of a part above its surroundings, kelvin (typical)."""
 
+# light-emitting diodes
+LED_FADE = 0.7
+"""Share of its rated volts at which a strip of diodes with series resistors is dark (typical: three white in 12 V)."""
+
 # cars
 CAR_RATED_V, CAR_FULL_V, CAR_CHARGING_V = 12.0, 12.8, 14.4
 """Volts of a car's socket: by name, its battery rested and full, and with the engine running (typical)."""

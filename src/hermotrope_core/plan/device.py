@@ -64,13 +64,19 @@ class Supply(Value, frozen=True):
 
 
 class Mode(Value, frozen=True):
-    """One way the device draws: constant watts, constant amperes, or a resistance."""
+    """One way the device draws: constant watts, constant amperes, a resistance, or light-emitting diodes.
+
+    Diodes with their series resistors draw `current_a` at `at_v`, nothing at `fade_v` (the string's own volts) and
+    below, and in between in proportion.
+    """
 
     name: str
-    kind: Literal["power", "current", "resistance"]
+    kind: Literal["power", "current", "resistance", "led"]
     power_w: Number | None = None
     current_a: Number | None = None
     resistance_ohm: Number | None = None
+    at_v: Number | None = None
+    fade_v: Number | None = None
     peak_a: Number | None = None
     peak_w: Number | None = None
     peak_s: Number | None = None
@@ -82,13 +88,20 @@ class Mode(Value, frozen=True):
         "power": "power_w",
         "current": "current_a",
         "resistance": "resistance_ohm",
+        "led": "current_a",
     }
+    LED_VOLTS: ClassVar = ("at_v", "fade_v")
 
     def __post_init__(self) -> None:
         super().__post_init__()
         if not self.name.strip():
             raise ValueError("name must not be empty")
         own = self.OWN[self.kind]
+        for name in self.LED_VOLTS:
+            if self.kind != "led" and getattr(self, name) is not None:
+                raise ValueError(f"{name} does not belong to a mode of kind {self.kind}")
+        if self.at_v is not None and self.fade_v is not None and number(self.at_v) <= number(self.fade_v):
+            raise ValueError("at_v must be above fade_v: between them the light goes from full to dark")
         for other in self.OWN.values():
             if other != own and getattr(self, other) is not None:
                 raise ValueError(f"{other} does not belong to a mode of kind {self.kind}")
@@ -96,6 +109,19 @@ class Mode(Value, frozen=True):
             raise ValueError("give peak_a or peak_w, not both")
         if self.resistance_ohm is not None and number(self.resistance_ohm) == 0:
             raise ValueError("resistance_ohm must be above 0 Ω")
+
+    @property
+    def led_ohm(self) -> float | None:
+        """Ohms of a string of diodes above its own volts, r = (V_at - V_fade) / I; None while something is open."""
+        if self.kind != "led" or self.at_v is None or self.fade_v is None or not self.current_a:
+            return None
+        amps = number(self.current_a)
+        return (number(self.at_v) - number(self.fade_v)) / amps if amps else None
+
+    @property
+    def value_power(self) -> float:
+        """The power of its own figure with which its demand's value goes: ohms of diodes go against their amperes."""
+        return -1.0 if self.kind == "led" else 1.0
 
     @property
     def draw(self) -> Number | None:
@@ -165,6 +191,9 @@ class Device(Value, frozen=True):
 def rated_watts(mode: Mode, nominal_v: float) -> float:
     """Watts that a mode with a known draw takes at the rated volts."""
     draw = number(mode.draw or 0.0)
+    if mode.kind == "led":
+        above = nominal_v - number(mode.fade_v or 0.0)
+        return max(0.0, above) / mode.led_ohm * nominal_v if mode.led_ohm else draw * nominal_v
     if mode.kind == "resistance":
         return nominal_v * nominal_v / draw if draw else 0.0
     return draw if mode.kind == "power" else draw * nominal_v
