@@ -75,6 +75,21 @@ class Labels(SimpleTestCase):
                 self.assertIn(says, " ".join(read_print(text).doubts))
         self.assertEqual(read_print("18V 5.0Ah").doubts, ())
 
+    def test_a_mass_that_cannot_hold_the_claim_is_told(self) -> None:
+        for text, told in (
+            ("50000mAh power bank 300 g", True),
+            ("20000mAh 74Wh bank 350g", False),
+            ("18V 5.0Ah 0.62 kg", False),
+            ("12V 7Ah lead acid 2.1 kg", False),
+            ("12V 20Ah lead acid 2.1 kg", True),
+            ("12.8V 20Ah LiFePO4 2.6 kg", False),
+            ("18650 9900mAh 45g", True),
+            ("9900mAh bank 2 oz", True),
+            ("9900mAh bank 1 lb", False),
+        ):
+            with self.subTest(text):
+                self.assertEqual("more than its mass allows" in " ".join(read_print(text).doubts), told)
+
     def test_a_refusal_shows_what_was_typed(self) -> None:
         for text in ("2x 9V lump", "LR99 x 2"):
             with self.subTest(text), self.assertRaisesRegex(LabelError, f" in '{text}'"):

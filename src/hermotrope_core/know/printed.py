@@ -15,6 +15,7 @@ import msgspec
 from hermotrope_core.know.label import LONGEST, NUM, Decoded, LabelError, decode, figure_of
 from hermotrope_core.know.sold import SIZES
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.values.figures import figure
 
 Kind = Literal["pack", "bank", "cells", "adapter", "board"]
 _SIZE = "|".join(sorted((size for size in SIZES if len(size) > 1), key=len, reverse=True))
@@ -62,9 +63,10 @@ _FIXED = re.compile(rf"{NUM}\s*V\s*(?:to|->|→)\s*{NUM}\s*V\b", re.IGNORECASE)
 """A board for one voltage in and one out."""
 _HOURS = re.compile(r"/?\s*\d{1,3}\s*h(?:r|rs|ours?)\b", re.IGNORECASE)
 _FIGURE = re.compile(
-    r"[\d.,]+\s*(?:m?Ah|k?Wh|m?A|V(?:AC|DC)?|k?W|s\d*p?|p|Hz|x|pcs|C)?\b",
+    r"[\d.,]+\s*(?:m?Ah|k?Wh|m?A|V(?:AC|DC)?|k?W|k?g|oz|lb|s\d*p?|p|Hz|x|pcs|C)?\b",
     re.IGNORECASE,
 )
+_MASS = re.compile(rf"{NUM}\s*(k?g|oz|lb)\b", re.IGNORECASE)
 _SIZED = re.compile(rf"\b(?:\d{{1,3}}\s*x\s*)?(?:{_SIZE})\b", re.IGNORECASE)
 
 
@@ -265,6 +267,7 @@ def _with_cells(rest: str, outlets: tuple[Outlet, ...], text: str) -> Printed:
         doubts.append("four cells in series are taken, as its 12 V outlet suggests")
     parallel = re.search(r"\d\s*s\s*(\d{1,2})\s*p\b", text, re.IGNORECASE)
     wh = _stated_wh(rest, read)
+    doubts += _by_mass(text, read.chemistry, wh)
     readings = _readings(read, told)
     if readings and not doubts:
         doubts.append("packs of other cells are sold with these volts too: look for a chemistry on it")
@@ -281,6 +284,18 @@ def _with_cells(rest: str, outlets: tuple[Outlet, ...], text: str) -> Printed:
         not_understood=_unread(text),
         readings=readings,
     )
+
+
+def _by_mass(text: str, chemistry: str, wh: float) -> list[str]:
+    """What its mass says of its watt-hours, where the label tells both."""
+    match, most = _MASS.search(text), CHEMISTRIES[chemistry].most_wh_per_kg
+    if match is None or most is None:
+        return []
+    kilograms = figure_of(match[1]) * {"g": 0.001, "kg": 1.0, "oz": 0.02835, "lb": 0.4536}[match[2].lower()]
+    if kilograms <= 0 or wh <= most * kilograms:
+        return []
+    holds = f"{figure(kilograms, 'kg', 2)} of such cells hold {figure(most * kilograms, 'Wh', 2)} at the very most"
+    return [f"{figure(wh, 'Wh')} is more than its mass allows: {holds}"]
 
 
 def _per_cell(read: Decoded) -> float:

@@ -41,6 +41,8 @@ class Chemistry(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A pattern that finds it on a label; the longest find of all chemistries counts."""
     ohm_ah: float = 0.0
     """Resistance of one cell times its capacity, ohm ampere-hours (typical): bigger cells are stronger."""
+    most_wh_per_kg: float | None = None
+    """Watt-hours that a kilogram of the best cells holds (typical of data sheets); a claim above it is no claim."""
     charge_efficiency: float | None = None
     """Share of the watt-hours put in on charge that it holds (typical); None for what is never charged."""
     endless: bool = False
