@@ -8,6 +8,7 @@ from typing import Any
 
 from hermotrope.drawings.known import DrawBar, Known, draws_of, window_of
 from hermotrope.entry.evidence import Filled, blank, kept
+from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, knows_sign, mains_like
 from hermotrope_core.know.connectors import connector_words
 from hermotrope_core.know.evidence import worked_out
 from hermotrope_core.know.plain_words import questions_of
@@ -52,10 +53,18 @@ def known_context(device: Device, typed: Mapping[str, str]) -> dict[str, Any]:
         ],
         "blanks": blank(typed),
         "draws": [Draw(bar, _field(device.modes[bar.index], bar.index)) for bar in draws_of(device)],
-        "inlet_words": connector_words(device.inlet) if device.inlet else "how is it fed? Its connector is not known",
+        "inlet_words": _inlet_words(device.inlet),
         "contradicts": worked.told,
         "word_questions": questions_of(device),
     }
+
+
+def _inlet_words(inlet: Connector | None) -> str:
+    """The inlet in words, with what is still to be measured of it."""
+    if inlet is None:
+        return "how is it fed? Its connector is not known"
+    asks = not (mains_like(inlet) or fixed_by_standard(inlet) or (inlet.measured and knows_sign(inlet)))
+    return connector_words(inlet) + (": polarity to be measured" if asks else "")
 
 
 def _field(mode: Mode, index: int) -> str:
