@@ -243,6 +243,9 @@ class Refitting(SimpleTestCase):
             ({"from": "reading", "mode": "on", "at_v": 12, "current_a": 1, "power_w": 12}, "one of them"),
             ({"from": "tried", "at_v": -3}, "above 0"),
             ({"from": "tried", "at_v": 3, "on": "yesterday"}, "2026-05-17"),
+            ({"from": "tried", "at_v": 3, "on": "2026-99-99"}, "2026-05-17"),
+            ({"from": "printed"}, "one figure at least"),
+            ({"from": "printed", "min_v": 12, "max_v": 9}, "must not fall"),
             ({"from": "hearsay"}, "hearsay"),
         ):
             tree = {"format": FORMAT, "title": "t", "device": {"name": "x", "evidence": [piece]}}

@@ -5,16 +5,22 @@ Window and draw are worked out from all of it together (`know.evidence`); nothin
 
 from __future__ import annotations
 
-import re
+from datetime import date
 from typing import Literal
 
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.values.known import Value
 
-DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
 MOST_PIECES = 40
 MOST_CELLS = 40
 MOST_ADAPTER_V = 120.0
+
+
+def _is_day(text: str) -> bool:
+    try:
+        return len(text) == 10 and bool(date.fromisoformat(text))
+    except ValueError:
+        return False
 
 
 class Learned(Value, frozen=True, kw_only=True, tag_field="from"):
@@ -27,7 +33,7 @@ class Learned(Value, frozen=True, kw_only=True, tag_field="from"):
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        if self.on is not None and not DATE.fullmatch(self.on):
+        if self.on is not None and not _is_day(self.on):
             raise ValueError("on must be a day such as 2026-05-17")
 
 
@@ -84,6 +90,14 @@ class Printed(Learned, frozen=True, kw_only=True, tag="printed"):
     absolute_max_v: float | None = None
     power_w: float | None = None
     current_a: float | None = None
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        order = [v for v in (self.min_v, self.nominal_v, self.max_v, self.absolute_max_v) if v is not None]
+        if order != sorted(order):
+            raise ValueError("min_v, nominal_v, max_v and absolute_max_v must not fall in this order")
+        if not order and self.power_w is None and self.current_a is None:
+            raise ValueError("nothing is stated: one figure at least")
 
 
 class MeterRead(Learned, frozen=True, kw_only=True, tag="reading"):
