@@ -74,7 +74,7 @@ def _words(part: Any, name: str) -> str:
     if isinstance(part, int | float):
         return figure(float(part), FIELDS[name].unit, 4) if name in FIELDS else f"{part:g}"
     if isinstance(part, dict):
-        return str(part.get("stage") or part.get("name") or part.get("kind") or ", ".join(part))
+        return str(part.get("stage") or part.get("name") or part.get("kind") or part.get("from") or ", ".join(part))
     if isinstance(part, list):
         return ", ".join(_words(one, "") for one in part[:6]) + (" …" if len(part) > 6 else "")
     return str(part)
