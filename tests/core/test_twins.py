@@ -288,3 +288,23 @@ class Bench(SimpleTestCase):
         trips = made.path[2].opens_below_v
         assert trips is not None
         self.assertAlmostEqual(StandIn(made).read(ask) / trips, 1.004, places=9)
+
+
+class SetPoints(SimpleTestCase):
+    def cure(self, board: dict[str, Any], *after: dict[str, Any]) -> tuple[str, Any]:
+        path = [{"stage": "converter", "topology": "buck", "efficiency": 0.9, **board}, *after]
+        (one,) = found(case("cases", MOUNT, path=path), "set-point-outside")
+        return str(one.change[0]["path"]), one.change[0].get("value")
+
+    def test_a_set_point_that_a_board_cannot_have_is_never_cured_by_one_that_hurts_the_device(self) -> None:
+        """The mount takes 9.5 to 15 V: 14 V within a board's range are a cure, 24 V and 5 V are none."""
+        self.assertEqual(
+            self.cure({"output_v": 12, "adjusts_from_v": 14, "adjusts_to_v": 30}), ("/path/0/output_v", 14)
+        )
+        for low, high, at in ((24, 30, 12), (1.2, 5, 12)):
+            place, board = self.cure({"output_v": at, "adjusts_from_v": low, "adjusts_to_v": high})
+            self.assertEqual(place, "/path/0")
+            self.assertTrue(9.5 <= float(getattr(board, "output_v", None) or board["output_v"]) <= 15)
+        last = {"stage": "converter", "topology": "buck-boost", "output_v": 12, "efficiency": 0.9}
+        place, _ = self.cure({"output_v": 12, "adjusts_from_v": 14, "adjusts_to_v": 30}, last)
+        self.assertEqual(place, "/path/0", "a board before another one is not set to what the device takes")
