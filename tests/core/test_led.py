@@ -14,9 +14,12 @@ from scipy.integrate import solve_ivp
 from hermotrope_core.circuit.discharge import _Run, run
 from hermotrope_core.circuit.estimate import estimate
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.know.measure import helpers_for, summed
 from hermotrope_core.plan.case import FORMAT, Case, questions
 from hermotrope_core.plan.device import Mode, rated_watts
 from hermotrope_core.plan.document import CaseError, case_from
+from hermotrope_core.prove.gates import gates
+from hermotrope_core.prove.learn import told_by
 from tests.core.test_netlist import NGSPICE, simulated
 
 STRIP = {"name": "lit", "kind": "led", "current_a": 0.8, "at_v": 12, "fade_v": 8.4}
@@ -127,6 +130,20 @@ class Diodes(SimpleTestCase):
         self.assertFalse(dark.at(dark.modes[0], 1.0).complete)
         self.assertEqual([rated_watts(mode, v) for v in (8.4, 5.0)], [0.0, 0.0])
         self.assertAlmostEqual(rated_watts(mode, 12.0), 9.6)
+
+    def test_a_reading_at_other_volts_is_brought_to_those_that_are_stated(self) -> None:
+        made = strip([])
+        found = summed("draw", [{"volts": 11.1, "amps": 0.6}], made, "/device/modes/0/current_a")
+        self.assertAlmostEqual(found.value, 0.8)
+        with self.assertRaisesRegex(ValueError, "dark"):
+            summed("draw", [{"volts": 8.0, "amps": 0.6}], made, "/device/modes/0/current_a")
+        self.assertEqual(helpers_for(made, "/device/modes/0/current_a"), ("draw",))
+        situation = Situation(made)
+        ask = next(a for g in gates(situation, {}) for a in g.asks if g.key == "device" and a.setup.mode == "lit")
+        told = told_by(situation, ask, 1.2 * (ask.expected or 0.0))
+        assert told is not None
+        self.assertEqual(told.field, "current_a")
+        self.assertAlmostEqual(told.value, 0.96, delta=0.02)
 
     def test_what_is_open_is_asked_and_what_cannot_be_is_refused(self) -> None:
         tree = {"format": FORMAT, "title": "t", "device": {"name": "x", "modes": [{"name": "lit", "kind": "led"}]}}

@@ -9,6 +9,7 @@ import msgspec
 from hermotrope_core.circuit.point import rated_volts
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe
 
@@ -112,6 +113,10 @@ def draw_at_inlet(readings: Readings, case: Case, place: str) -> Result:
     first = readings[0]
     name = place.rsplit("/", 1)[-1]
     pair = f"{figure(first['volts'], 'V')} × {figure(first['amps'], 'A')}"
+    mode = _mode_at(case, place)
+    if mode is not None and mode.kind == "led":
+        value, words = _mean(readings, lambda one: mode.led_amps(one["amps"], one["volts"]), pair.replace("×", "at"))
+        return _result(value, "A", ("I × (V_at − V_dark) / (V − V_dark)", words), case, place)
     if name == "current_a":
         value, words = _mean(readings, lambda one: one["amps"], figure(first["amps"], "A"))
         return _result(value, "A", ("I, as read", words), case, place)
@@ -122,6 +127,12 @@ def draw_at_inlet(readings: Readings, case: Case, place: str) -> Result:
         return _result(value, "Ω", ("R = V / I", words), case, place)
     value, words = _mean(readings, lambda one: one["volts"] * one["amps"], pair)
     return _result(value, "W", ("P = V × I", words), case, place)
+
+
+def _mode_at(case: Case, place: str) -> Mode | None:
+    """The mode that a place names; None for one that is not there yet."""
+    part = place.split("/")[3] if place.startswith("/device/modes/") else ""
+    return case.device.modes[int(part)] if part.isdigit() and int(part) < len(case.device.modes) else None
 
 
 def draw_at_battery(readings: Readings, case: Case, place: str) -> Result:
@@ -293,6 +304,9 @@ def helpers_for(case: Case, place: str) -> tuple[str, ...]:
         rechargeable = case.source is not None and CHEMISTRIES[case.source.chemistry].rechargeable
         return ("charge",) if rechargeable else ()
     if place.startswith("/device/modes/") and name in ("power_w", "current_a", "resistance_ohm"):
+        mode = _mode_at(case, place)
+        if mode is not None and mode.kind == "led":
+            return ("draw",)
         return ("plug-in",) if case.mains_at(len(case.path)) else ("draw", "draw-behind")
     if place.startswith("/path/") and name == "quiescent_w":
         index = place.split("/")[2]

@@ -118,6 +118,20 @@ class Mode(Value, frozen=True):
         amps = number(self.current_a)
         return (number(self.at_v) - number(self.fade_v)) / amps if amps else None
 
+    def led_amps(self, amps: float, volts: float) -> float:
+        """Amperes at `at_v` of diodes that draw `amps` at `volts`: I (V_at - V_fade) / (V - V_fade).
+
+        Raises ValueError while their volts are not told, and for volts at which they are dark.
+        """
+        if self.at_v is None or self.fade_v is None:
+            raise ValueError("the volts of the diodes are needed first: where they draw that, and where they are dark")
+        dark = number(self.fade_v)
+        if volts <= dark:
+            raise ValueError(
+                f"at {volts:g} V these diodes are dark: read again with more volts, or look at where they fade"
+            )
+        return amps * (number(self.at_v) - dark) / (volts - dark)
+
     @property
     def value_power(self) -> float:
         """The power of its own figure with which its demand's value goes: ohms of diodes go against their amperes."""

@@ -42,6 +42,11 @@ def told_by(situation: Situation, ask: Ask, amps: float) -> Told | None:
     field = _field(modes[index], peak=ask.setup.peak)
     watts, ohms = amps * now.inlet_v, now.inlet_v / amps
     value = {"power_w": watts, "peak_w": watts, "resistance_ohm": ohms}.get(field, amps)
+    if modes[index].kind == "led" and field == "current_a":
+        try:
+            value = modes[index].led_amps(amps, now.inlet_v)
+        except ValueError:
+            return None
     planned: Number = getattr(modes[index], field)
     if known_by(planned) == "measured" and abs(value - number(planned)) <= SAME_SHARE * value:
         return None
