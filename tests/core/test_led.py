@@ -157,4 +157,6 @@ class Diodes(SimpleTestCase):
         ):
             with self.subTest(says), self.assertRaisesRegex(CaseError, says):
                 case_from({**tree, "device": {"name": "x", "modes": [mode]}})
-        self.assertAlmostEqual(Mode(**STRIP).led_ohm or 0.0, 4.5)  # type: ignore[arg-type]
+        line = Mode(**STRIP).line  # type: ignore[arg-type]
+        assert line is not None
+        self.assertAlmostEqual(line[0], 4.5)

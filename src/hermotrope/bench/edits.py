@@ -50,11 +50,13 @@ def with_trait(case: Case, trait: Trait, *, on: bool) -> Case:
 def _mode_kind(case: Case, index: int, kind: str) -> Edit:
     """Change how a mode's draw is stated; the old figure is carried over at the rated volts, as a guess."""
     if index >= len(case.device.modes) or kind not in Mode.OWN:
-        raise EditError("choose watts, amperes, ohms or light-emitting diodes")
+        raise EditError("choose watts, amperes, ohms, diodes or a motor")
     mode = case.device.modes[index]
     place = f"/device/modes/{index}"
     patch: list[dict[str, Any]] = [{"op": "replace", "path": f"{place}/kind", "value": kind}]
-    patch += [{"op": "remove", "path": f"{place}/{name}"} for name in Mode.LED_VOLTS if getattr(mode, name) is not None]
+    for name in Mode.ALSO.get(mode.kind, ()) if kind != mode.kind else ():
+        if getattr(mode, name) not in (None, "steady"):
+            patch.insert(0, {"op": "remove", "path": f"{place}/{name}"})
     if mode.draw is not None and kind != mode.kind:
         patch.insert(0, {"op": "remove", "path": f"{place}/{Mode.OWN[mode.kind]}"})
         rated = maybe(case.device.supply.nominal_v)
@@ -64,8 +66,9 @@ def _mode_kind(case: Case, index: int, kind: str) -> Edit:
             value = {"value": float(f"{converted:.4g}"), "known_by": "guess", "note": note}
             patch.append({"op": "add", "path": f"{place}/{Mode.OWN[kind]}", "value": value})
     rated = maybe(case.device.supply.nominal_v)
-    if kind == "led" and rated:
+    if kind in Mode.ALSO and rated and kind != mode.kind:
         patch.append({"op": "add", "path": f"{place}/at_v", "value": {"value": rated, "known_by": "guess"}})
+    if kind == "led" and rated and kind != mode.kind:
         dark = {"value": float(f"{LED_FADE * rated:.3g}"), "known_by": "typical", "note": "of its rated volts"}
         patch.append({"op": "add", "path": f"{place}/fade_v", "value": dark})
     return Edit(patch, f"{mode.name} in {kind}")

@@ -34,7 +34,7 @@ class ModePanel(msgspec.Struct, frozen=True):
     kind: Row
     draw: Row
     volts: tuple[Row, ...]
-    """Those at which diodes draw that, and at which they are dark."""
+    """What else diodes and motors tell: at which volts they draw that, and how it goes with them."""
     peaks: tuple[Row, ...]
     in_duty: bool
 
@@ -186,7 +186,7 @@ def _mode(case: Case, mode: Mode, i: int, in_duty: bool) -> ModePanel:
         row(mode, "name", at),
         row(mode, "kind", at),
         helped(case, (row(mode, Mode.OWN[mode.kind], at),))[0],
-        rows(mode, Mode.LED_VOLTS if mode.kind == "led" else (), at),
+        rows(mode, Mode.ALSO.get(mode.kind, ()), at),
         rows(mode, (peak, "peak_s", "stands_for", *(() if in_duty else ("never_used",))), at),
         in_duty,
     )

@@ -19,7 +19,7 @@ WIDE, INSET = 250.0, 34.0
 TEXT = 11.0
 Scale = Callable[[float], float]
 """Volts to units along the drawing."""
-UNITS_OF = {"power": "W", "current": "A", "resistance": "Ω", "led": "A"}
+UNITS_OF = {"power": "W", "current": "A", "resistance": "Ω", "led": "A", "motor": "A"}
 LIMITS = (("min_v", "least"), ("nominal_v", "rated"), ("max_v", "most"), ("absolute_max_v", "never above"))
 
 
@@ -182,6 +182,8 @@ def draws_of(device: Device) -> tuple[DrawBar, ...]:
                 figure(number(mode.peak_a), "A") if mode.peak_a is not None else figure(maybe(mode.peak_w) or 0, "W")
             )
             words += f", peaks at {peak_is}"
+        elif mode.stall_a is not None:
+            words += f", held fast {figure(number(mode.stall_a), 'A')}"
         w, half, peak = watts[i], halves[i], peaks[i]
         if w is None:
             return DrawBar(mode.name, i, words, None)
@@ -202,4 +204,6 @@ def _watts(mode: Mode, rated_v: float | None) -> float | None:
 def _peak_watts(mode: Mode, rated_v: float | None) -> float | None:
     if mode.peak_a is not None and rated_v is not None:
         return number(mode.peak_a) * rated_v
+    if mode.stall_a is not None and mode.at_v is not None and rated_v is not None:
+        return rated_v * rated_v * number(mode.stall_a) / number(mode.at_v)
     return maybe(mode.peak_w)

@@ -30,6 +30,10 @@ CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
     "cell_size": tuple((size, size) for size in PARTS.cell_sizes_mm),
     "kind": tuple(KIND_WORDS.items()),
     "size": tuple((size, size) for size in PARTS.cell_sizes_mm),
+    "torque": (
+        ("steady", "the same pull at any speed: winch, gears, wheels"),
+        ("with-speed", "a pull that grows with its speed: brush, mixer, slow fan"),
+    ),
     "stands_for": (("typical", "the typical draw"), ("maximum", "the nameplate maximum")),
     "plan_on": (("duty", "the duty"), ("typical", "the typical draw"), ("maximum", "the greatest draw")),
     "mode-kind": (
@@ -37,6 +41,7 @@ CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
         ("current", "amperes"),
         ("resistance", "ohms"),
         ("led", "amperes, of light-emitting diodes"),
+        ("motor", "amperes, of a motor with brushes"),
     ),
 }
 TERMS = {
@@ -79,6 +84,7 @@ TERMS = {
     "links": "Joined inside",
     "leads": "Wires go in at",
     "wires": "Wire colours",
+    "torque": "It drives",
     "stands_for": "Stands for",
     "plan_on": "Plan on",
 }

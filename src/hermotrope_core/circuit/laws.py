@@ -189,7 +189,7 @@ class Bundle:
                 top = self._inverse(self._threshold(holder.input_max_v, ohm, drop, asked))
         else:
             bounds.append((self._threshold(circuit.device_min_v, ohm, drop, asked), "device minimum"))
-        bounds.append((_collapse(self.ohms[0], self.drop + asked.drop, kind, value), "collapse"))
+        bounds.append((_collapse(self.ohms[0], self.drop + max(0.0, asked.drop), kind, value), "collapse"))
         emfs = np.array([emf for emf, _ in bounds])
         best = emfs.argmax(axis=0)
         cause = np.array([CAUSES.index(cause) for _, cause in bounds])[best]

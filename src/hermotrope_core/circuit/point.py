@@ -135,21 +135,21 @@ def section_amps(volts: float, resistance_ohm: float, demand: Demand) -> float |
     if demand.kind == "current":
         return demand.value if volts - demand.value * resistance_ohm > 0.0 else None
     above = volts - demand.drop_v
-    return above / (resistance_ohm + demand.value) if above > 0.0 else None
+    return above / (resistance_ohm + demand.value) if above > 0.0 and volts > 0.0 else None
 
 
 def mode_demand(mode: Mode) -> Demand:
     """The mode's typical draw. Raises ValueError while it is unknown.
 
-    Light-emitting diodes are a resistance behind their own volts: I = (V - V_fade) / r.
+    Light-emitting diodes, and motors whose load grows with their speed, are a resistance behind volts (`Mode.line`).
     """
     if mode.draw is None:
         raise ValueError(f"mode {mode.name!r} has no draw yet")
-    if mode.kind == "led":
-        if mode.led_ohm is None or mode.fade_v is None:
-            raise ValueError(f"mode {mode.name!r} does not tell its volts yet")
-        return Demand("resistance", mode.led_ohm, number(mode.fade_v))
-    return Demand(mode.kind, number(mode.draw))
+    if mode.line is not None:
+        return Demand("resistance", *mode.line)
+    if number(mode.draw) and (mode.kind == "led" or mode.torque == "with-speed"):
+        raise ValueError(f"mode {mode.name!r} does not tell its volts yet")
+    return Demand(mode.asks, number(mode.draw))
 
 
 def peak_demand(mode: Mode) -> Demand | None:
@@ -158,6 +158,8 @@ def peak_demand(mode: Mode) -> Demand | None:
         return Demand("power", number(mode.peak_w))
     if mode.peak_a is not None:
         return Demand("current", number(mode.peak_a))
+    if mode.stall_a is not None and mode.at_v is not None:  # held fast, a motor is its own resistance
+        return Demand("resistance", number(mode.at_v) / number(mode.stall_a))
     return None
 
 

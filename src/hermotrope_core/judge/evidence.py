@@ -64,7 +64,11 @@ def _modes(situation: Situation, name: str) -> Iterator[Given]:
         "heaviest": [situation.heaviest],
         "lightest": [situation.lightest],
     }[name]
-    fields = ("peak_a", "peak_w", "peak_s") if name == "peaks" else ("power_w", "current_a", "resistance_ohm")
+    peaks, draws = (
+        ("peak_a", "peak_w", "stall_a", "peak_s"),
+        ("power_w", "current_a", "resistance_ohm", "at_v", "fade_v"),
+    )
+    fields = peaks if name == "peaks" else draws
     for mode in wanted:
         i = situation.case.device.modes.index(mode)
         for field in fields:

@@ -106,6 +106,9 @@ def _redrawn(mode: Mode, new: Mode) -> Mode:
         resistance_ohm=None,
         at_v=None,
         fade_v=None,
+        torque="steady",
+        no_load_share=None,
+        stall_a=None,
         stands_for=new.stands_for,
     )
 

@@ -28,6 +28,7 @@ def _drawing(mode: Mode, times: float) -> Mode:
         power_w=_scaled(mode.power_w, times),
         current_a=_scaled(mode.current_a, times),
         resistance_ohm=_scaled(mode.resistance_ohm, 1.0 / times),
+        stall_a=_scaled(mode.stall_a, times),
         peak_a=_scaled(mode.peak_a, times),
         peak_w=_scaled(mode.peak_w, times),
     )

@@ -75,6 +75,10 @@ HOT_CARE_K, HOT_REFUSE_K = 40.0, 70.0
 LED_FADE = 0.7
 """Share of its rated volts at which a strip of diodes with series resistors is dark (typical: three white in 12 V)."""
 
+# motors
+NO_LOAD_SHARE = 0.2
+"""Share of its working current that a small motor with brushes takes turning free, where nobody read it (typical)."""
+
 # cars
 CAR_RATED_V, CAR_FULL_V, CAR_CHARGING_V = 12.0, 12.8, 14.4
 """Volts of a car's socket: by name, its battery rested and full, and with the engine running (typical)."""

@@ -142,9 +142,6 @@ class Question(msgspec.Struct, frozen=True):
     ask: str
 
 
-LED_ASKS = {"at_v": "At how many volts does “{}” draw that?", "fade_v": "At how many volts is “{}” dark?"}
-
-
 def questions(case: Case) -> Iterator[Question]:
     """Yield what is still open, from the device outwards; nothing for a finished case."""
     supply = case.device.supply
@@ -162,9 +159,10 @@ def questions(case: Case) -> Iterator[Question]:
         if mode.draw is None:
             yield Question(f"device.modes[{i}].{mode.OWN[mode.kind]}", f"What does it draw in “{mode.name}”?")
     for i, mode in enumerate(case.device.modes):
-        for name, ask in LED_ASKS.items():
-            if mode.kind == "led" and getattr(mode, name) is None:
-                yield Question(f"device.modes[{i}].{name}", ask.format(mode.name))
+        if mode.kind in Mode.ALSO and mode.at_v is None:
+            yield Question(f"device.modes[{i}].at_v", f"At how many volts does “{mode.name}” draw that?")
+        if mode.kind == "led" and mode.fade_v is None:
+            yield Question(f"device.modes[{i}].fade_v", f"At how many volts is “{mode.name}” dark?")
     if case.source is None:
         yield Question("source", "Which pack should feed it?")
     if not case.duty.repeat:

@@ -8,6 +8,7 @@ from typing import ClassVar, Literal
 import msgspec
 
 from hermotrope_core.kinds.inlets import CellBay, Connector
+from hermotrope_core.parts.craft import NO_LOAD_SHARE
 from hermotrope_core.plan.evidence import MOST_PIECES, Evidence
 from hermotrope_core.values.known import Number, Table, Value, check_table, maybe, number
 
@@ -64,19 +65,27 @@ class Supply(Value, frozen=True):
 
 
 class Mode(Value, frozen=True):
-    """One way the device draws: constant watts, constant amperes, a resistance, or light-emitting diodes.
+    """One way the device draws: constant watts, constant amperes, a resistance, light-emitting diodes, or a motor.
 
     Diodes with their series resistors draw `current_a` at `at_v`, nothing at `fade_v` (the string's own volts) and
-    below, and in between in proportion.
+    below, and in between in proportion. A motor with brushes and magnets draws `current_a` at `at_v`: at other volts
+    the same where its load pulls steadily, and more with the volts, above what it takes turning free, where the load
+    grows with its speed (its own resistance counts for nothing beside that).
     """
 
     name: str
-    kind: Literal["power", "current", "resistance", "led"]
+    kind: Literal["power", "current", "resistance", "led", "motor"]
     power_w: Number | None = None
     current_a: Number | None = None
     resistance_ohm: Number | None = None
     at_v: Number | None = None
     fade_v: Number | None = None
+    torque: Literal["steady", "with-speed"] = "steady"
+    """What a motor drives: the same pull at any speed, or one that grows with it."""
+    no_load_share: float | None = None
+    """Share of its amperes that a motor takes turning free."""
+    stall_a: Number | None = None
+    """What a motor takes at `at_v` with its shaft held; more or less with the volts."""
     peak_a: Number | None = None
     peak_w: Number | None = None
     peak_s: Number | None = None
@@ -89,16 +98,21 @@ class Mode(Value, frozen=True):
         "current": "current_a",
         "resistance": "resistance_ohm",
         "led": "current_a",
+        "motor": "current_a",
     }
-    LED_VOLTS: ClassVar = ("at_v", "fade_v")
+    ALSO: ClassVar[dict[str, tuple[str, ...]]] = {
+        "led": ("at_v", "fade_v"),
+        "motor": ("at_v", "torque", "no_load_share", "stall_a"),
+    }
+    """What else a mode of a kind tells."""
 
     def __post_init__(self) -> None:
         super().__post_init__()
         if not self.name.strip():
             raise ValueError("name must not be empty")
         own = self.OWN[self.kind]
-        for name in self.LED_VOLTS:
-            if self.kind != "led" and getattr(self, name) is not None:
+        for name in sorted({one for names in self.ALSO.values() for one in names} - {*self.ALSO.get(self.kind, ())}):
+            if getattr(self, name) not in (None, "steady"):
                 raise ValueError(f"{name} does not belong to a mode of kind {self.kind}")
         if self.at_v is not None and self.fade_v is not None and number(self.at_v) <= number(self.fade_v):
             raise ValueError("at_v must be above fade_v: between them the light goes from full to dark")
@@ -111,12 +125,21 @@ class Mode(Value, frozen=True):
             raise ValueError("resistance_ohm must be above 0 Ω")
 
     @property
-    def led_ohm(self) -> float | None:
-        """Ohms of a string of diodes above its own volts, r = (V_at - V_fade) / I; None while something is open."""
-        if self.kind != "led" or self.at_v is None or self.fade_v is None or not self.current_a:
+    def line(self) -> tuple[float, float] | None:
+        """Ohms r and volts D of a draw that goes with the volts, I = (V - D) / r; None for others and while it is open.
+
+        Diodes: D = V_fade, r = (V_at - V_fade) / I_at. A motor whose load grows with its speed, n the share that it
+        takes turning free: I = I_at (n + (1 - n) V / V_at), so r = V_at / (I_at (1 - n)) and D = -n V_at / (1 - n).
+        """
+        at, amps = maybe(self.at_v), maybe(self.current_a)
+        if not at or not amps:
             return None
-        amps = number(self.current_a)
-        return (number(self.at_v) - number(self.fade_v)) / amps if amps else None
+        if self.kind == "led" and self.fade_v is not None:
+            return (at - number(self.fade_v)) / amps, number(self.fade_v)
+        if self.kind == "motor" and self.torque == "with-speed":
+            free = NO_LOAD_SHARE if self.no_load_share is None else self.no_load_share
+            return at / (amps * (1.0 - free)), -free * at / (1.0 - free)
+        return None
 
     def led_amps(self, amps: float, volts: float) -> float:
         """Amperes at `at_v` of diodes that draw `amps` at `volts`: I (V_at - V_fade) / (V - V_fade).
@@ -133,9 +156,14 @@ class Mode(Value, frozen=True):
         return amps * (number(self.at_v) - dark) / (volts - dark)
 
     @property
+    def asks(self) -> Literal["power", "current", "resistance"]:
+        """What it asks of its feed where nothing goes with the volts: its amperes, where it is stated in them."""
+        return self.kind if self.kind in ("power", "resistance") else "current"
+
+    @property
     def value_power(self) -> float:
         """The power of its own figure with which its demand's value goes: ohms of diodes go against their amperes."""
-        return -1.0 if self.kind == "led" else 1.0
+        return 1.0 if self.line is None else -1.0
 
     @property
     def draw(self) -> Number | None:
@@ -205,9 +233,9 @@ class Device(Value, frozen=True):
 def rated_watts(mode: Mode, nominal_v: float) -> float:
     """Watts that a mode with a known draw takes at the rated volts."""
     draw = number(mode.draw or 0.0)
-    if mode.kind == "led":
-        above = nominal_v - number(mode.fade_v or 0.0)
-        return max(0.0, above) / mode.led_ohm * nominal_v if mode.led_ohm else draw * nominal_v
+    if mode.line is not None:
+        ohm, drop = mode.line
+        return max(0.0, nominal_v - drop) / ohm * nominal_v
     if mode.kind == "resistance":
         return nominal_v * nominal_v / draw if draw else 0.0
     return draw if mode.kind == "power" else draw * nominal_v

@@ -41,7 +41,8 @@ def collapse(situation: Situation) -> Iterator[Finding]:
         if not situation.at_demand(demand, emf).complete:
             limit = situation.most_watts(LOW_SOC)
             rated = maybe(situation.case.device.supply.nominal_v) or 0.0
-            have = demand.value if demand.kind == "power" else demand.value * rated
+            amps = rated / demand.value if demand.kind == "resistance" else demand.value
+            have = demand.value if demand.kind == "power" else amps * rated
             text = (
                 f"The peak of {named(situation, mode)} ({figure(have, 'W')}) pulls a nearly empty pack down: "
                 f"it can give {figure(limit, 'W')} at {figure(LOW_SOC, '%', 2)} charge."

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from hermotrope_core.circuit.point import peak_demand
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import add
 from hermotrope_core.judge.findings.finding import Finding
@@ -303,7 +304,7 @@ def _missing(situation: Situation) -> Iterator[str]:
             if taken is not None:
                 yield f"the headroom of the {name} ({figure(taken, 'V', 2)} is taken)"
     for mode in situation.all_modes:
-        if (mode.peak_a is not None or mode.peak_w is not None) and mode.peak_s is None:
+        if peak_demand(mode) is not None and mode.peak_s is None:
             yield f"how long the peak of “{mode.name}” lasts"
     motor = "motor" in situation.case.device.traits
     if motor and not situation.all_peaks:
