@@ -21,6 +21,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours import job
 from hermotrope_core.hours.night import through_the_night
 from hermotrope_core.hours.swap import swap_plan
+from hermotrope_core.judge.cures import can_be_set
 from hermotrope_core.judge.findings import Finding, check
 from hermotrope_core.judge.overdrive import overdrive
 from hermotrope_core.kinds.effects import Demand
@@ -308,3 +309,29 @@ class SetPoints(SimpleTestCase):
         last = {"stage": "converter", "topology": "buck-boost", "output_v": 12, "efficiency": 0.9}
         place, _ = self.cure({"output_v": 12, "adjusts_from_v": 14, "adjusts_to_v": 30}, last)
         self.assertEqual(place, "/path/0", "a board before another one is not set to what the device takes")
+
+    def test_which_volts_a_part_can_hold(self) -> None:
+        """Fed by a pack of 21 V full: a step-down board stays its headroom below, a step-up board above."""
+        for board, volts, can in (
+            ({"topology": "buck", "headroom_v": 1}, 20.0, True),
+            ({"topology": "buck", "headroom_v": 1}, 20.1, False),
+            ({"topology": "buck"}, 20.0, True),
+            ({"topology": "buck"}, 20.5, False),
+            ({"topology": "boost"}, 21.0, True),
+            ({"topology": "boost"}, 20.9, False),
+            ({"topology": "buck-boost"}, 20.9, True),
+            ({"topology": "buck-boost"}, 30.0, True),
+            ({"topology": "trigger"}, 12.0, False),
+            ({"topology": "inverter"}, 12.0, False),
+            ({"topology": "buck", "adjusts_from_v": 5, "adjusts_to_v": 9}, 5.0, True),
+            ({"topology": "buck", "adjusts_from_v": 5, "adjusts_to_v": 9}, 4.9, False),
+            ({"topology": "buck", "adjusts_from_v": 5, "adjusts_to_v": 9}, 9.0, True),
+            ({"topology": "buck", "adjusts_from_v": 5, "adjusts_to_v": 9}, 9.1, False),
+        ):
+            made = case("cases", MOUNT, path=[{"stage": "converter", "output_v": 12, "efficiency": 0.9, **board}])
+            with self.subTest(board, volts=volts):
+                self.assertEqual(can_be_set(Situation(made), 0, volts), can)
+        first = {"stage": "converter", "topology": "buck-boost", "output_v": 9, "efficiency": 0.9}
+        second = {"stage": "converter", "topology": "boost", "output_v": 12, "efficiency": 0.9}
+        both = Situation(case("cases", MOUNT, path=[first, second]))
+        self.assertEqual([can_be_set(both, 1, volts) for volts in (8.9, 9.0)], [False, True])

@@ -40,8 +40,8 @@ CHOICES: dict[str, tuple[tuple[str, str], ...]] = {
         ("power", "watts"),
         ("current", "amperes"),
         ("resistance", "ohms"),
-        ("led", "amperes, of light-emitting diodes"),
-        ("motor", "amperes, of a motor with brushes"),
+        ("led", "amperes, of LEDs"),
+        ("motor", "amperes, of a motor"),
     ),
 }
 TERMS = {
