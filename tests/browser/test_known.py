@@ -130,6 +130,17 @@ class Known(BrowserTest):
         expect(self.page.locator("#line")).to_contain_text("1.2 W")
         expect(self.page.locator("#verdict")).to_contain_text("polarity")
 
+    def test_every_question_leads_to_where_it_is_answered(self) -> None:
+        self.start("Hide lantern")
+        for ask, field in (
+            ("At how many volts does it stop working?", "f-device-supply-min-v"),
+            ("What does it draw?", "press-reading"),
+            ("How is it fed?", "f-device-inlet-kind"),
+        ):
+            self.page.locator(".known-grid").get_by_role("link", name=ask).click()
+            expect(self.page.locator(f"#{field}")).to_be_focused()
+        expect(self.page.locator("#e-reading-at_v")).to_be_visible()
+
     def test_what_contradicts_is_told_and_a_doubted_piece_lets_go(self) -> None:
         self.start("Otter-gate reader")
         self.learn("cells", "4 alkaline", cells_in_series="4")

@@ -99,6 +99,9 @@ def first_panel(feed: Feed) -> str:
 
 
 def _field_id(place: str) -> str:
+    """The control that answers a question about a place: its field, or where a draw is told that is not there yet."""
+    if place == "device.modes":
+        return "press-reading"
     return "f-" + re.sub(r"\[(\d+)\]", r"-\1", place).replace(".", "-").replace("_", "-")
 
 
