@@ -7,7 +7,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hermotrope_core.know.label import Decoded, LabelError, decode
-from hermotrope_core.values.known import number
 
 # label, kind, chemistry, cells in series, Ah, how many doubts, a word one of them must hold
 READ: list[tuple[str, str, str, int, float, int, str]] = [
@@ -110,20 +109,6 @@ class Labels(SimpleTestCase):
             with self.subTest(text):
                 self.assertTrue(stated or got.assumed or got.doubts)
 
-    def test_what_is_usable_after_a_converter(self) -> None:
-        got = decode("26800mAh")
-        self.assertEqual([round(mah, -2) for _, mah in got.usable_mah], [17500, 9700, 7300])
-
-    def test_a_decoded_label_is_a_source(self) -> None:
-        for text, kind, *_ in READ:
-            with self.subTest(text):
-                got = decode(text)
-                made = got.source()
-                self.assertEqual(made.regulated_output is not None, kind == "bank")
-                self.assertGreater(number(made.resistance_ohm), 0)
-        bank = decode("10000 mAh 37Wh").source()
-        self.assertEqual(bank.capacity_ah.known_by, "label")  # type: ignore[union-attr]
-
     @given(st.text(alphabet="0123456789.,VAhmWSPx+- liNiMHCDAgel", max_size=30))
     def test_anything_is_decoded_or_refused(self, text: str) -> None:
         try:
@@ -131,4 +116,3 @@ class Labels(SimpleTestCase):
         except LabelError:
             return
         self.assertIsInstance(got, Decoded)
-        got.source()

@@ -16,7 +16,7 @@ from hermotrope_core.circuit.point import mode_demand, peak_demand
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import check
 from hermotrope_core.plan.case import Case, questions
-from hermotrope_core.plan.device import Mode, rated_watts
+from hermotrope_core.plan.device import Mode, peak_watts, rated_watts
 from hermotrope_core.plan.document import CaseError, case_from, tree_of
 from tests.core.test_led import LEAD, PATHS, strip
 from tests.core.test_netlist import NGSPICE, simulated
@@ -94,6 +94,10 @@ class Motors(SimpleTestCase):
         self.assertIn("fuse-under-load", {one.code for one in check(Situation(fused))})
         larger = motor(held, [{"stage": "fuse", "rating_a": 7.5}])
         self.assertNotIn("fuse-under-load", {one.code for one in check(Situation(larger))})
+        self.assertEqual(
+            [peak_watts(Mode(**{**held, **more}), 6.0) for more in ({}, {"peak_a": 4.0}, {"peak_w": 50})], [18, 24, 50]
+        )
+        self.assertIsNone(peak_watts(Mode(**WINCH), 6.0))
         stated = peak_demand(Mode(**{**held, "peak_a": 4.0}))
         assert stated is not None
         self.assertEqual((stated.kind, stated.value), ("current", 4.0))

@@ -10,10 +10,11 @@ from hermotrope_core.kinds.converter import Converter
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.know.label import LabelError
 from hermotrope_core.know.printed import read_print
-from hermotrope_core.know.shelved import marked, part_of
+from hermotrope_core.know.shelved import held, marked, part_of
 from hermotrope_core.plan.source import Source
 from hermotrope_core.plan.spread import known_by
 from hermotrope_core.values.known import maybe, number
+from tests.labels import LABELS
 
 BOARDS: list[tuple[str, tuple[Any, ...]]] = [
     # topology, output, takes in from and up to, set from and up to, amperes
@@ -129,6 +130,31 @@ class Packs(SimpleTestCase):
                 self.assertIsNone(pack.regulated_output)
         self.assertEqual(part_of("12V 6Ah", 1).assumed, ("read as it was chosen",))
         self.assertRaises(LabelError, part_of, "12V 6Ah", 9)
+
+    def test_the_sums_are_those_of_the_reading_that_was_chosen(self) -> None:
+        for label, at, nominal, ah, wh in (
+            ("12V 6Ah", 0, 10.8, 6, 64.8),
+            ("12V 6Ah", 2, 12.8, 6, 76.8),
+            ("holiday 12V 74Wh", 2, 12.8, 5.7812, 74),
+            ("18V 5.0Ah", 0, 18, 5, 90),
+            ("26800mAh", 0, 3.6, 26.8, 99.16),
+        ):
+            with self.subTest(label, at=at):
+                source = part_of(label, at).part
+                assert isinstance(source, Source)
+                sums = held(label, read_print(label), source, at)
+                self.assertEqual([round(x, 4) for x in (sums.nominal_v, sums.capacity_ah, sums.wh)], [nominal, ah, wh])
+        self.assertEqual([round(mah, -2) for _, mah in sums.usable_mah], [17500, 9700, 7300])
+
+    def test_every_pack_of_the_list_is_a_source(self) -> None:
+        for text, kind, *_ in LABELS:
+            if kind in ("pack", "bank", "cells"):
+                with self.subTest(text):
+                    made = part_of(text).part
+                    assert isinstance(made, Source)
+                    self.assertEqual(made.regulated_output is not None, kind == "bank")
+                    self.assertGreater(number(made.resistance_ohm), 0)
+                    self.assertEqual(known_by(made.capacity_ah), "label")
 
     def test_an_adapter_holds_its_volts_and_is_endless(self) -> None:
         adapter = part_of("OUTPUT 12V 1.5A wall adapter").part

@@ -100,6 +100,19 @@ class Intake(TestCase):
             self.assertAlmostEqual(number(getattr(self.now().case.device.modes[0], own)), value)
         self.assertIsNone(self.now().case.device.modes[0].fade_v)
 
+    def mini(self) -> str:
+        """The inlet as the device's picture draws it."""
+        page = self.client.get(f"/c/{self.made.pk}/?panel=6").content.decode()
+        return page.split('class="mini-barrel"', 1)[1].split('id="uses"', 1)[0]
+
+    def test_the_picture_draws_no_sign_that_nobody_measured(self) -> None:
+        self.post("set", place="/device/inlet/polarity", text="centre-positive", known_by="")
+        self.assertIn('<text class="sign" y="6">?</text>', self.mini())
+        self.assertIn("polarity to be measured", self.mini())
+        self.post("polarity", red_on="centre", text="12.1 V")
+        self.assertIn('<text class="sign" y="6">+</text>', self.mini())
+        self.assertNotIn("polarity to be measured", self.mini())
+
     def test_a_word_asks_and_an_answer_is_kept(self) -> None:
         case = self.now().case
         toy = msgspec.structs.replace(case.device, name="Ride-on toy", traits=())

@@ -21,6 +21,7 @@ from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.judge.findings.rule import Basis, rule
 from hermotrope_core.know.label import decode
 from hermotrope_core.know.measure import helpers_for
+from hermotrope_core.know.shelved import part_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.codes import Code
@@ -108,7 +109,7 @@ class AChemistry(TestCase):
         with patch.dict(CHEMISTRIES, {"salt": cell}):
             read = decode("7.2V 5Ah salt water")
             self.assertEqual((read.chemistry, read.cells_in_series), ("salt", 2))
-            self.assertEqual(read.source().resistance_ohm.value, 0.2)  # type: ignore[union-attr]
+            self.assertEqual(part_of("7.2V 5Ah salt water").part.resistance_ohm.value, 0.2)  # type: ignore[union-attr]
             made = create(case("cases", MOUNT, **{"source.chemistry": "salt"}), "Made")
             situation = Situation(made.case)
             assert situation.run is not None

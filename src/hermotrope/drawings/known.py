@@ -9,7 +9,7 @@ import msgspec
 from hermotrope.drawings.letters import width
 from hermotrope.drawings.numbers import ticks
 from hermotrope_core.know.evidence import Line
-from hermotrope_core.plan.device import Device, Mode, rated_watts
+from hermotrope_core.plan.device import Device, Mode, peak_watts, rated_watts
 from hermotrope_core.plan.spread import known_by, spread_of
 from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import maybe, number
@@ -167,7 +167,7 @@ def draws_of(device: Device) -> tuple[DrawBar, ...]:
     """Every mode's watts at the rated volts, on one scale, with the doubt of each."""
     rated = maybe(device.supply.nominal_v) or maybe(device.supply.max_v)
     watts = [_watts(mode, rated) for mode in device.modes]
-    peaks = [_peak_watts(mode, rated) for mode in device.modes]
+    peaks = [peak_watts(mode, rated) for mode in device.modes]
     halves = [spread_of(mode.draw) if mode.draw is not None else 0.0 for mode in device.modes]
     ends = [w * (1 + half) for w, half in zip(watts, halves, strict=True) if w is not None]
     most = max((*ends, *(peak for peak in peaks if peak is not None)), default=0.0) or 1.0
@@ -199,11 +199,3 @@ def _watts(mode: Mode, rated_v: float | None) -> float | None:
     if mode.draw is None or (mode.kind != "power" and rated_v is None):
         return None
     return rated_watts(mode, rated_v or 0.0)
-
-
-def _peak_watts(mode: Mode, rated_v: float | None) -> float | None:
-    if mode.peak_a is not None and rated_v is not None:
-        return number(mode.peak_a) * rated_v
-    if mode.stall_a is not None and mode.at_v is not None and rated_v is not None:
-        return rated_v * rated_v * number(mode.stall_a) / number(mode.at_v)
-    return maybe(mode.peak_w)

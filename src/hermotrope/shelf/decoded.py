@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from hermotrope_core.know.label import USED_AT_V, LabelError
+from hermotrope_core.know.label import LabelError
 from hermotrope_core.know.printed import Printed, read_print
-from hermotrope_core.know.shelved import BANK_EFFICIENCY, board_facts, marked, part_of
+from hermotrope_core.know.shelved import board_facts, held, marked, part_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.figures import figure
@@ -46,7 +46,7 @@ def decoded_context(label: str, reading: str) -> dict[str, Any]:
         named = part_of(label, at)
     except LabelError as error:
         return context | {"error": str(error)}
-    facts = _facts(read, named.part) if isinstance(named.part, Source) else board_facts(named.part)
+    facts = _facts(label, read, named.part, at) if isinstance(named.part, Source) else board_facts(named.part)
     return context | {"facts": facts, "assumed": named.assumed, "is": IS[read.kind]}
 
 
@@ -54,22 +54,18 @@ def _words(chemistry: str, series: int) -> str:
     return f"{CHEMISTRIES[chemistry].label}, {series} in series"
 
 
-def _facts(read: Printed, part: Source) -> list[tuple[str, str]]:
+def _facts(label: str, read: Printed, part: Source, at: int) -> list[tuple[str, str]]:
     if read.kind == "adapter":
-        held = part.regulated_output
-        most = maybe(held.output_current_max_a) if held else None
-        gives = figure(number(held.output_v), "V") if held else ""
+        port = part.regulated_output
+        most = maybe(port.output_current_max_a) if port else None
+        gives = figure(number(port.output_v), "V") if port else ""
         return [("Gives", gives + (f", at most {figure(most, 'A')}" if most else ", amperes not told"))]
-    cell, series, capacity = CHEMISTRIES[part.chemistry], part.cells_in_series, number(part.capacity_ah)
-    wh = read.wh or capacity * series * cell.nominal_v
-    volts = " · ".join(f"{series * v:.1f} {word}" for v, word in (
-        (cell.full_v, "full"), (cell.nominal_v, "mean"), (cell.cutoff_v, "flat")
-    ))  # fmt: skip
-    usable = " · ".join(f"{float(f'{1000 * wh * BANK_EFFICIENCY / v:.2g}'):,.0f} mAh at {v:g} V" for v in USED_AT_V)
+    sums = held(label, read, part, at)
+    usable = " · ".join(f"{float(f'{mah:.2g}'):,.0f} mAh at {v:g} V" for v, mah in sums.usable_mah)
     facts = [
-        ("Cells", _words(part.chemistry, series)),
-        ("Volts", volts),
-        ("At the cells", f"{capacity:.4g} Ah · {wh:.4g} Wh"),
+        ("Cells", _words(part.chemistry, part.cells_in_series)),
+        ("Volts", f"{sums.full_v:.1f} full · {sums.nominal_v:.1f} mean · {sums.flat_v:.1f} flat"),
+        ("At the cells", f"{sums.capacity_ah:.4g} Ah · {sums.wh:.4g} Wh"),
         ("Usable, after a converter", usable),
     ]
     return facts + [("Outlet", f"{port.name}: {_profiles(port)}") for port in part.ports]

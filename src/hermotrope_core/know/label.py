@@ -13,15 +13,10 @@ import msgspec
 
 from hermotrope_core.know.sold import IRON, LEAD_AH, LITHIUM_NAMES, SIZES
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.parts.craft import AIR_CARE_WH, SAME_V, SLEEPS_AFTER_S
-from hermotrope_core.plan.source import RegulatedOutput, Source
+from hermotrope_core.parts.craft import AIR_CARE_WH, SAME_V
 from hermotrope_core.values.figures import figure
-from hermotrope_core.values.known import Known
 
 PORT_V = 5.0
-PORT_EFFICIENCY = 0.88
-"""Typical efficiency from the cells to a port or converter output."""
-USED_AT_V = (5.0, 9.0, 12.0)
 WH_TOLERANCE = 0.08
 MOST_BANK_WH = 200.0
 LONGEST = 120
@@ -44,35 +39,8 @@ class Decoded(msgspec.Struct, frozen=True):
     flat_v: float
     capacity_ah: float
     energy_wh: float
-    usable_mah: tuple[tuple[float, float], ...]
-    """(volts, milliampere-hours there after a typical converter)."""
     assumed: tuple[str, ...]
     doubts: tuple[str, ...]
-
-    def source(self) -> Source:
-        """The pack as a case holds it: stated figures known by label, the rest typical."""
-        cell = CHEMISTRIES[self.chemistry]
-        port = None
-        if self.kind == "bank":
-            port = RegulatedOutput(
-                output_v=PORT_V,
-                efficiency=PORT_EFFICIENCY,
-                quiescent_w=0.06,
-                output_current_max_a=2.0,
-                output_min_current_a=0.07,
-                output_off_delay_s=SLEEPS_AFTER_S,
-            )
-        ohm = self.cells_in_series * cell.ohm_ah / self.capacity_ah
-        return Source(
-            name=self.label,
-            chemistry=self.chemistry,
-            cells_in_series=self.cells_in_series,
-            capacity_ah=Known(value=round(self.capacity_ah, 4), known_by="label", note="decoded from the label"),
-            resistance_ohm=Known(value=float(f"{ohm:.3g}"), known_by="typical"),
-            cutoff_v=round(self.cells_in_series * cell.cutoff_v, 3),
-            low_voltage_cut_off=True if port else None,
-            regulated_output=port,
-        )
 
 
 class _Said(msgspec.Struct):
@@ -154,8 +122,8 @@ def decode(label: str) -> Decoded:
     """What a label means. Raises `LabelError` for one that says nothing usable.
 
     >>> bank = decode("26800mAh")
-    >>> bank.kind, round(bank.energy_wh, 1), round(bank.usable_mah[0][1], -2)
-    ('bank', 99.2, 17500.0)
+    >>> bank.kind, round(bank.energy_wh, 1)
+    ('bank', 99.2)
     """
     clean = " ".join(label.split())
     if not clean:
@@ -361,7 +329,6 @@ def _decoded(
         flat_v=series * cell.cutoff_v,
         capacity_ah=ah,
         energy_wh=wh,
-        usable_mah=tuple((v, 1000.0 * wh * PORT_EFFICIENCY / v) for v in USED_AT_V),
         assumed=tuple(assumed),
         doubts=tuple(doubts),
     )

@@ -21,6 +21,8 @@ STATION_SERIES = 4
 """Cells in series taken for a bank that tells watt-hours alone; its converters hide them."""
 BANK_EFFICIENCY, BANK_IDLE_W, BANK_AWAKE_A = 0.88, 0.06, 0.07
 """Of a bank's own converter, from the cells to a port; what it takes by itself; what keeps it awake (typical)."""
+USED_AT_V = (5.0, 9.0, 12.0)
+"""Volts at which packs are used behind a converter: what is left of a label's milliampere-hours there."""
 BOARD_EFFICIENCY, BOARD_IDLE_W = 0.85, 0.1
 USB_V = (5.0, 9.0, 15.0, 20.0)
 USB_12V_MOST_A = 3.0
@@ -28,6 +30,7 @@ USB_12V_MOST_A = 3.0
 USB_C_MOST_A = 3.0
 """What such a port gives at 5 V where it does not say (typical)."""
 MAINS_V = 230.0
+"""What an inverter gives that does not say (a usual public supply)."""
 USUAL_SET_V = 12.0
 """What an adjustable board is set to until somebody says (within its range)."""
 _INVERTER = re.compile(r"inverter", re.IGNORECASE)
@@ -71,6 +74,27 @@ def part_of(label: str, reading: int = 0) -> Named:
     if read.kind == "adapter":
         return _adapter(name, read)
     return _with_cells(name, read, reading)
+
+
+class Held(msgspec.Struct, frozen=True):
+    """What cells behind a label hold: volts of them all, Ah and Wh at the cells, and what is usable."""
+
+    full_v: float
+    nominal_v: float
+    flat_v: float
+    capacity_ah: float
+    wh: float
+    usable_mah: tuple[tuple[float, float], ...]
+    """Volts, and milliampere-hours there after a typical converter."""
+
+
+def held(label: str, read: Printed, source: Source, reading: int = 0) -> Held:
+    """The sums of a label's cells, in the reading that was chosen: watt-hours as printed, else those of its cells."""
+    cell, series, capacity = CHEMISTRIES[source.chemistry], source.cells_in_series, number(source.capacity_ah)
+    printed = read.wh is not None and (reading == 0 or not _AMP_HOURS.search(label))
+    wh = read.wh if printed and read.wh is not None else capacity * series * cell.nominal_v
+    usable = tuple((v, 1000.0 * wh * BANK_EFFICIENCY / v) for v in USED_AT_V)
+    return Held(series * cell.full_v, series * cell.nominal_v, series * cell.cutoff_v, capacity, wh, usable)
 
 
 def said(value: float) -> Known:

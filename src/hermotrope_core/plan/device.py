@@ -230,6 +230,17 @@ class Device(Value, frozen=True):
             raise ValueError(f"output_mode names {self.output_mode!r}, which is no mode of the device")
 
 
+def peak_watts(mode: Mode, nominal_v: float | None) -> float | None:
+    """Watts of a mode's peak at the rated volts, a motor held fast included; None where nothing tells them."""
+    if mode.peak_w is not None:
+        return number(mode.peak_w)
+    if nominal_v is not None and mode.peak_a is not None:
+        return number(mode.peak_a) * nominal_v
+    if nominal_v is not None and mode.stall_a is not None and mode.at_v is not None:
+        return nominal_v * nominal_v * number(mode.stall_a) / number(mode.at_v)
+    return None
+
+
 def rated_watts(mode: Mode, nominal_v: float) -> float:
     """Watts that a mode with a known draw takes at the rated volts."""
     draw = number(mode.draw or 0.0)
