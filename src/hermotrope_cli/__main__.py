@@ -41,6 +41,8 @@ def _parser() -> argparse.ArgumentParser:
             command.add_argument("--mode", required=True, help="a mode of the device, or 'MODE, peak'")
     command = commands.add_parser("match", help="every way to feed a device from a shelf, judged and ranked")
     command.add_argument("request", help="a request document; - reads standard input")
+    command = commands.add_parser("outing", help="several devices on one or more supplies, each to its own end")
+    command.add_argument("outing", help="an outing document; - reads standard input")
     command = commands.add_parser("label", help="what is printed on a pack, a bank, an adapter or a board")
     command.add_argument("text", help="its words and figures, as they stand there")
     commands.add_parser("schema", help="the JSON Schema of the case document")
@@ -73,6 +75,8 @@ def answer(arguments: argparse.Namespace) -> dict[str, Any] | str:
         matching = importlib.import_module("hermotrope_cli.matching")
         made: dict[str, Any] = matching.answer(content(arguments.request, matching.LARGEST_BYTES))
         return made
+    if arguments.command == "outing":
+        return _outing(content(arguments.outing, LARGEST_BYTES))
     case = load(arguments.case)
     try:
         if arguments.command == "solve":
@@ -93,6 +97,14 @@ def answer(arguments: argparse.Namespace) -> dict[str, Any] | str:
         raise CaseError("--mode", str(error.args[0])) from None
     at = situation.at_demand(demand, situation.circuit.emf(soc))
     return {"soc": soc, "mode": arguments.mode, **point_tree(case, at)}
+
+
+def _outing(data: bytes) -> dict[str, Any]:
+    try:
+        made: dict[str, Any] = importlib.import_module("hermotrope_cli.nights").answer(data)
+    except NeverEnds as error:
+        raise CaseError("hours", str(error)) from None
+    return made
 
 
 def _label(text: str) -> dict[str, Any]:

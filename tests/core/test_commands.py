@@ -44,6 +44,24 @@ class Commands(SimpleTestCase):
         self.assertLessEqual({"code", "level", "message", "have", "limit", "unit", "cure"}, set(judged["findings"][0]))
         self.assertIn("$defs", json.loads(command("schema").stdout))
 
+    def test_a_night_of_several(self) -> None:
+        made = json.loads((ROOT / "tests" / "outings" / "weak-one-first.json").read_text())
+        expect = made.pop("expect")["supplies"][0]
+        done = command("outing", "-", stdin=json.dumps(made))
+        self.assertEqual(done.returncode, 0, done.stderr)
+        [got] = json.loads(done.stdout)["supplies"]
+        self.assertEqual((got["name"], got["end_cause"], set(got)), (expect["name"], expect["end_cause"], set(expect)))
+        self.assertEqual([set(one) for one in got["branches"]], [set(one) for one in expect["branches"]])
+        refused = command("outing", "-", stdin=json.dumps(made | {"hours": 0}))
+        self.assertEqual((refused.returncode, refused.stderr.split(":")[0]), (2, "hours"))
+        quiet = made["supplies"][0]["branches"][1] | {"duty": {"repeat": [{"mode": "on", "seconds": 60}]}}
+        quiet["device"]["modes"][0]["power_w"] = 0
+        never = command(
+            "outing", "-", stdin=json.dumps(made | {"supplies": [made["supplies"][0] | {"branches": [quiet]}]})
+        )
+        self.assertEqual((never.returncode, never.stdout), (2, ""))
+        self.assertIn("never ends", never.stderr)
+
     def test_refusals_are_one_line(self) -> None:
         bad = self.file.with_name("bad.json")
         bad.write_text(self.file.read_text().replace('"capacity_ah": 4.0', '"capacity_ah": -4.0'))

@@ -30,7 +30,7 @@ _UNKNOWN = re.compile(r"Object contains unknown field `(?P<name>.*)`$")
 _MISSING = re.compile(r"Object missing required field `(?P<name>.*)`$")
 _OWN_FIELD = re.compile(r"(?P<name>[a-z][a-z0-9_.\[\]]*) (?P<why>.+)$", re.DOTALL)
 _NAMED = {"ocv", "modes", "name", "output_by_v", "title", "path", "note", "traits", "repeat", "accepted"} | {
-    "slots", "links", "leads", "readings", "profiles",
+    "slots", "links", "leads", "readings", "profiles", "branches", "trunk", "supplies",
 }  # fmt: skip
 
 
@@ -45,19 +45,24 @@ class CaseError(ValueError):
 
 def read_case(data: bytes | str) -> Case:
     """Read a case document. Raises `CaseError` naming the field and the reason."""
+    return case_from(json_tree(data, "case"))
+
+
+def json_tree(data: bytes | str, what: str) -> object:
+    """The tree of a JSON text that is to be a case, an outing (`what`). Raises `CaseError`."""
     raw = data.encode() if isinstance(data, str) else data
     if len(raw) > LARGEST_BYTES:
-        raise CaseError("case", f"more than {LARGEST_BYTES / 1e6:g} MB is no case")
+        raise CaseError(what, f"more than {LARGEST_BYTES / 1e6:g} MB is no {what}")
     if not raw.strip():
-        raise CaseError("case", "the document is empty")
+        raise CaseError(what, "the document is empty")
     try:
-        tree = json.loads(raw)
+        tree: object = json.loads(raw)
         json.dumps(tree, ensure_ascii=False).encode()
     except RecursionError:
-        raise CaseError("case", "nested too deeply") from None
+        raise CaseError(what, "nested too deeply") from None
     except ValueError as error:
-        raise CaseError("case", f"not a JSON document: {error}") from None
-    return case_from(tree)
+        raise CaseError(what, f"not a JSON document: {error}") from None
+    return tree
 
 
 def case_from(tree: object) -> Case:

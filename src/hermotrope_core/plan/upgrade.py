@@ -47,3 +47,4 @@ class Format(msgspec.Struct, frozen=True):
 CASE = Format("hermotrope-case", "case")
 RECORD = Format("hermotrope-record", "record")
 SHELF = Format("hermotrope-shelf", "shelf")
+OUTING = Format("hermotrope-outing", "outing")

@@ -113,6 +113,7 @@ FIELDS: dict[str, Field] = {
     # duty and conditions
     "seconds": _positive("Lasts", "s", 1e9),
     "temperature_c": Field("Temperature", "°C", -60, 100),
+    "hours": _positive("For", "h", 10_000, "to the programme's end; without it each supply runs until it or all stop"),
     # provenance
     "spread": Field("Spread", "%", 0.0, 10.0, above=True, help="half-width of the 90 % interval"),
     # a fraction where a single number is given

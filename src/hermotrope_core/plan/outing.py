@@ -1,0 +1,76 @@
+"""An outing: several devices on one or more supplies, as one document of frozen, validated values."""
+
+from __future__ import annotations
+
+from hermotrope_core.kinds.stages import Stage
+from hermotrope_core.plan.case import MOST_STAGES
+from hermotrope_core.plan.device import Device
+from hermotrope_core.plan.duty import Conditions, Duty
+from hermotrope_core.plan.source import Source
+from hermotrope_core.plan.upgrade import OUTING
+from hermotrope_core.values.known import Number, Value
+
+FORMAT = OUTING.current
+MOST_BRANCHES = 40
+MOST_SUPPLIES = 20
+
+
+class Branch(Value, frozen=True):
+    """One device behind a junction, with its own stages and its own duty; `count` equal ones on equal branches."""
+
+    device: Device
+    path: tuple[Stage, ...] = ()
+    duty: Duty = Duty()
+    count: int = 1
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if len(self.path) > MOST_STAGES:
+            raise ValueError(f"path has more than {MOST_STAGES} stages")
+        names = {mode.name for mode in self.device.modes}
+        for i, segment in enumerate(self.duty.repeat):
+            if segment.mode not in names:
+                have = ", ".join(sorted(names)) or "none"
+                raise ValueError(
+                    f"duty.repeat[{i}].mode names {segment.mode!r}, which is no mode of the device (it has: {have})"
+                )
+
+
+class Supply(Value, frozen=True):
+    """One pack, bank or adapter: `trunk` lies between it and the junction from which its branches go."""
+
+    source: Source
+    branches: tuple[Branch, ...]
+    trunk: tuple[Stage, ...] = ()
+    name: str | None = None
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if not self.branches:
+            raise ValueError("branches needs at least one device")
+        if len(self.branches) > MOST_BRANCHES:
+            raise ValueError(f"branches has more than {MOST_BRANCHES} devices; equal ones go together with a count")
+        if len(self.trunk) > MOST_STAGES:
+            raise ValueError(f"trunk has more than {MOST_STAGES} stages")
+
+    @property
+    def called(self) -> str:
+        """Its own name, or that of its source."""
+        return self.name or self.source.name
+
+
+class Outing(Value, frozen=True):
+    """A night or a day: supplies with their devices, and for how many hours, where that is set."""
+
+    format: str
+    title: str
+    supplies: tuple[Supply, ...]
+    conditions: Conditions = Conditions()
+    hours: Number | None = None
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if not self.supplies:
+            raise ValueError("supplies needs at least one entry")
+        if len(self.supplies) > MOST_SUPPLIES:
+            raise ValueError(f"supplies has more than {MOST_SUPPLIES} entries")
