@@ -26,8 +26,10 @@ from hermotrope_core.several.setting import Flow, Setting
 from hermotrope_core.values.known import Number, maybe, number
 
 SupplyCause = Cause | Literal["all devices stopped"]
-MOST_TURNS = 2_000_000
+MOST_TURNS = 400_000
 """Changes of mode that are followed; a programme with more is refused."""
+STANDS_STILL = 1e-18
+"""Charge per second below which nothing is drawn: a pack that falls so slowly outlasts everything."""
 SAME_S = 1e-9
 """Changes closer than this share of the time (or these seconds) are one."""
 
@@ -273,7 +275,7 @@ class _Night:
         if flow is None:  # at its very fold
             self.soc = min(self.soc, setting.collapse_soc)
             return
-        if setting.speed(flow) == 0.0:
+        if setting.speed(flow) < STANDS_STILL:
             self._still(setting, emf, flow, until)
             return
         while self.soc > floor and self.time < until:
@@ -308,6 +310,8 @@ class _Night:
 
     def _still(self, setting: Setting, emf: float, flow: Flow, until: float) -> None:
         """Time passes and no charge: nothing is drawn, or the source is endless."""
+        if until == inf:
+            raise NeverEnds(f"{self.supply.called}: nothing is drawn, so it never ends")
         lasts = until - self.time
         self._add(setting, tuple(lasts * watts for watts in setting.watts(emf, flow)))
         self.time = until
