@@ -187,7 +187,7 @@ def _mode(case: Case, mode: Mode, i: int, in_duty: bool) -> ModePanel:
         row(mode, "kind", at),
         helped(case, (row(mode, Mode.OWN[mode.kind], at),))[0],
         rows(mode, Mode.ALSO.get(mode.kind, ()), at),
-        rows(mode, (peak, "peak_s", "stands_for", *(() if in_duty else ("never_used",))), at),
+        rows(mode, (peak, "peak_s", "on_share", "stands_for", *(() if in_duty else ("never_used",))), at),
         in_duty,
     )
 

@@ -15,11 +15,14 @@ from math import inf, sqrt
 
 import msgspec
 
-from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, descend, falls_at, inverse, last_emf
+from hermotrope_core.circuit.blend import Blend, BlendSpan, blended
+from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, falls_at, inverse, last_emf
 from hermotrope_core.circuit.point import Circuit, Draw, circuit_of, draw_of, mode_demand, point
+from hermotrope_core.circuit.steady import descend
 from hermotrope_core.kinds.effects import Cause, Demand
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.device import Mode
 from hermotrope_core.values.known import maybe
 
 MARK_SOC = 0.02
@@ -82,13 +85,22 @@ def device_watts(draw: Draw, demand: Demand) -> float | None:
     return draw.inlet_v * (draw.inlet_v - demand.drop_v) / demand.value
 
 
-def _laws(draw: Draw, demand: Demand) -> list[tuple[float, ModeLaw]]:
+NOTHING = Demand("power", 0.0)
+"""What a device asks for between the pulses of its controller."""
+
+
+def _laws(draw: Draw, mode: Mode) -> list[tuple[float, ModeLaw | Blend]]:
     """A mode's law with the charge down to which it holds, then that which it falls to; empty where it never runs."""
     if draw.demand is None:
         return []
-    law = ModeLaw(draw.circuit, draw.demand, device_watts(draw, demand))
+    on = ModeLaw(draw.circuit, draw.demand, device_watts(draw, mode_demand(mode)), mode.share)
+    between = None
+    if mode.share < 1.0:
+        idle = draw_of(draw.circuit, NOTHING, draw.device)
+        between = None if idle.demand is None else ModeLaw(draw.circuit, idle.demand, 0.0, 1.0 - mode.share)
+    law = blended(on, between)
     until = inverse(draw.circuit.emf_by_soc, falls_at(draw))
-    return [(until, law), *(_laws(draw.falls_to, demand) if draw.falls_to else ())]
+    return [(until, law), *(_laws(draw.falls_to, mode) if draw.falls_to else ())]
 
 
 def off_after(low: Sequence[bool], turns: list[tuple[int, float]], delay_s: float, *, once: bool) -> float:
@@ -117,11 +129,11 @@ class _Run:
         modes = case.duty_modes()
         self.names = [mode.name for mode in modes]
         self.draws = draws or [draw_of(circuit, mode_demand(mode), len(case.path)) for mode in modes]
-        self.laws: list[list[tuple[float, ModeLaw]]] = []
+        self.laws: list[list[tuple[float, ModeLaw | Blend]]] = []
         """Per mode: its law, and the charge down to which it holds; several where a board passes its input on."""
         self.stops: list[tuple[float, Cause]] = []
         for mode, draw in zip(modes, self.draws, strict=True):
-            self.laws.append(_laws(draw, mode_demand(mode)))
+            self.laws.append(_laws(draw, mode))
             emf, cause = last_emf(draw)
             self.stops.append((inverse(circuit.emf_by_soc, emf), cause))
         self.segments = [(self.names.index(mode), lasts) for mode, lasts in case.duty.turns()]
@@ -136,7 +148,7 @@ class _Run:
         self.stepped = -1
         """Piece in which too few cycles are left for a leap."""
         self.capped = bool(circuit.holders) and circuit.holders[0].input_max_v is not None
-        self.spans: dict[tuple[int, int], Span] = {}
+        self.spans: dict[tuple[int, int], Span | BlendSpan] = {}
         self.off_s = self._auto_off()
 
     def _pieces(self) -> list[Piece]:
@@ -203,7 +215,10 @@ class _Run:
         stop, cause = self.stops[mode]
         if self.marks is not None or self.off_s < inf or len(self.laws[mode]) != 1 or self._refused(mode):
             return None
-        fall = descend(self.laws[mode][0][1], self.circuit.emf_by_soc, self.soc, max(stop, self.floor))
+        law = self.laws[mode][0][1]
+        if isinstance(law, Blend):
+            return None
+        fall = descend(law, self.circuit.emf_by_soc, self.soc, max(stop, self.floor))
         if fall is None:
             return None
         self.time, self.soc = fall.seconds, fall.soc
@@ -238,13 +253,15 @@ class _Run:
             return now.breaches[0].cause
         return cause if self.soc <= stop else None
 
-    def _span(self, index: int) -> Span:
+    def _span(self, index: int) -> Span | BlendSpan:
         """A mode on the present piece, kept for its next turn."""
         piece = self.pieces[self.here]
-        span = self.spans[index, self.here] = Span(self._law(index, piece), piece, self.stops[index][0])
+        law, stop = self._law(index, piece), self.stops[index][0]
+        span = BlendSpan(law, piece, stop) if isinstance(law, Blend) else Span(law, piece, stop)
+        self.spans[index, self.here] = span
         return span
 
-    def _law(self, index: int, piece: Piece) -> ModeLaw:
+    def _law(self, index: int, piece: Piece) -> ModeLaw | Blend:
         """The law that a mode follows on a piece, which no change of law cuts."""
         laws = self.laws[index]
         middle = 0.5 * (piece.low + piece.high)
@@ -274,7 +291,7 @@ class _Run:
             alike = before.law is span.law and before.q == span.q and before.flat == span.flat
             start = before.last if alike else span.moment(self.soc)
 
-    def _go(self, span: Span, start: Moment, end: Moment, seconds: float) -> None:
+    def _go(self, span: Span | BlendSpan, start: Moment, end: Moment, seconds: float) -> None:
         source, device, coulombs = span.taken(start, end, seconds)
         self.source_j += source
         self.device_j += device
@@ -322,9 +339,11 @@ class _Run:
         emf = piece.emf(soc)
         total = bend = behind = behind_slope = 0.0
         for index, lasts in self.segments:
-            mode = self._law(index, piece)
-            amps = mode.amps(emf)
-            v, slope = -mode.speed(amps) * lasts, -mode.speed_slope(amps, piece.slope) * lasts
+            v = slope = 0.0
+            for law in self._law(index, piece).parts:
+                amps = law.amps(emf)
+                v -= law.speed(amps) * lasts
+                slope -= law.speed_slope(amps, piece.slope) * lasts
             bend += behind * slope - v * behind_slope
             behind += v
             behind_slope += slope
@@ -342,12 +361,11 @@ class _Run:
             emf = piece.emf(at_soc)
             weight = -w * span / self._field(piece, at_soc)
             for index, lasts in self.segments:
-                mode = self._law(index, piece)
-                amps = mode.amps(emf)
-                self.source_j += weight * lasts * (emf - amps * mode.ohm_source) * amps
-                inlet = (emf - mode.drop - amps * mode.ohm_total) * amps
-                self.device_j += weight * lasts * (inlet if mode.device_w is None else mode.device_w)
-                self.drawn_as += weight * lasts * amps
+                for law in self._law(index, piece).parts:
+                    source_w, device_w = law.watts(emf)
+                    self.source_j += weight * lasts * source_w
+                    self.device_j += weight * lasts * device_w
+                    self.drawn_as += weight * lasts * law.share * law.amps(emf)
         if self.marks is not None:
             self.marks.append(Mark(self.time, self.soc, self.segments[0][0], cycles))
         self.time += cycles * self.cycle_s

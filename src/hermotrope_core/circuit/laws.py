@@ -41,6 +41,10 @@ class Law:
     falls_soc: Array
     """The charge at that EMF."""
     falls_to: Law | None = None
+    share: float = 1.0
+    """Share of its time for which it draws."""
+    between: Law | None = None
+    """What is drawn in the rest of its time, where that is anything."""
 
     ARRAYS: ClassVar = ("value", "ohm", "stop", "top", "cause", "port_a", "falls_at", "falls_soc")
 
@@ -48,7 +52,8 @@ class Law:
         """The same for the draws that `keep` (a mask or indices) chooses."""
         later = None if self.falls_to is None else self.falls_to.some(keep)
         varies = {name: getattr(self, name)[keep] for name in self.ARRAYS}
-        return replace(self, **varies, falls_to=later)
+        between = None if self.between is None else self.between.some(keep)
+        return replace(self, **varies, falls_to=later, between=between)
 
     def turns(self) -> list[Array]:
         """The charges at which the mode's law changes, one array for each change."""
@@ -117,13 +122,20 @@ class Bundle:
         index = next(i for i, mode in enumerate(self.case.device.modes) if mode.name == name)
         mode = self.case.device.modes[index]
         demand = mode_demand(mode)
-        kind: str = demand.kind
         value = demand.value * self.of(f"device.modes[{index}].{mode.OWN[mode.kind]}") ** mode.value_power
-        own = demand.drop_v
+        later = None if self.falls_to is None else self.falls_to.law(name)
+        on = self._worked_back(Asked(demand.kind, value, demand.drop_v), later)
+        if mode.share == 1.0:
+            return on
+        between = replace(self._worked_back(Asked("power", np.zeros(self.n), 0.0), None), share=1.0 - mode.share)
+        return replace(on, share=mode.share, between=between if bool((between.value > 0.0).any()) else None)
+
+    def _worked_back(self, asked: Asked, later: Law | None) -> Law:
+        """A demand at the inlet as the first stretch sees it."""
+        kind, value, own = asked.kind, asked.value, asked.drop
         circuit = self.circuit
         broken = np.full(self.n, len(CAUSES))
         port = np.zeros(self.n)
-        later = None if self.falls_to is None else self.falls_to.law(name)
         for k in range(len(circuit.holders), 0, -1):
             holder, stretch = circuit.holders[k - 1], circuit.stretches[k]
             amps, fails = _amps(holder.output_v - stretch.drop_v - own, self.ohms[k], kind, value)
@@ -259,8 +271,9 @@ class Front:
     def speed(self, law: Law, emf: Array) -> Array:
         """-d(soc)/dt of a mode at an EMF, per second."""
         amps = law.amps(emf)
-        speed = amps / self.charge_as
-        return speed * np.exp(self.q * np.log(np.maximum(1.0, amps / self.rated))) if self.q else speed
+        speed = law.share * amps / self.charge_as
+        speed = speed * np.exp(self.q * np.log(np.maximum(1.0, amps / self.rated))) if self.q else speed
+        return speed if law.between is None else speed + self.speed(law.between, emf)
 
     def seconds(self, shares: list[tuple[int, float]], high: Array, low: Array) -> Array:
         """Time from one charge down to another while the laws draw in the given shares, piece by piece."""

@@ -14,7 +14,7 @@ from __future__ import annotations
 
 from math import sqrt
 
-from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.discharge import NOTHING, run
 from hermotrope_core.circuit.point import (
     Circuit,
     Stretch,
@@ -89,12 +89,27 @@ class _Writer:
             "1" if circuit.peukert == 1.0 else f"pwr(max(1,i(Vpack)/{_n(circuit.rated_a)}),{_n(circuit.peukert - 1.0)})"
         )
         self.margins.append(f"v(soc)-{_n(circuit.reserve_soc)}")
+        drained = f"i(Vpack)/{_n(charge)}*{law}"
+        if any(mode.share < 1.0 for mode in self.modes):  # switched too fast to be followed: charge goes on average
+            on = "+".join(f"v(m{i})*{_n(mode.share)}" for i, mode in enumerate(self.modes))
+            drained = f"{drained}*({on})+{self._between()}*(1-({on}))/{_n(charge)}"
         return [
             f"Csoc soc 0 1 ic={_n(circuit.start_soc)}",
-            f"Bsoc soc 0 I = i(Vpack)/{_n(charge)}*{law}",
+            f"Bsoc soc 0 I = {drained}",
             f"Bemf emf 0 V = {_pwl('v(soc)', circuit.emf_by_soc)}",
             "Vpack emf pack 0",
         ]
+
+    def _between(self) -> str:
+        """Amperes from the pack while a controller has its heater off."""
+        idle = draw_of(self.circuit, NOTHING, len(self.case.path)).demand
+        if idle is None or idle.value == 0.0:
+            return "0"
+        first = self.circuit.stretches[0]
+        above = f"max({LEAST_V},v(emf)-{_n(first.drop_v)})"
+        rest = _n(4.0 * first.resistance_ohm * idle.value)
+        watts = f"2*{_n(idle.value)}/({above}+sqrt(max(0,{above}*{above}-{rest})))"
+        return watts if idle.kind == "power" else _n(idle.value)
 
     def stretch(self, k: int, stretch: Stretch, node: str) -> str:
         """Write the plain stages of a stretch from `node`; the node at its end."""

@@ -123,11 +123,13 @@ class ModeLaw:
         "q",
         "q3600",
         "rated",
+        "share",
     )
 
-    def __init__(self, circuit: Circuit, demand: Demand, device_w: float | None) -> None:
+    def __init__(self, circuit: Circuit, demand: Demand, device_w: float | None, share: float = 1.0) -> None:
         first = circuit.stretches[0]
-        self.q3600 = 3600.0 * circuit.charge_ah
+        self.share = share  # of the time: what flows then lasts so much longer, and what passes stays the same
+        self.q3600 = 3600.0 * circuit.charge_ah / share
         self.rated = circuit.rated_a
         self.q = circuit.peukert - 1.0
         self.drop = first.drop_v + demand.drop_v
@@ -156,6 +158,18 @@ class ModeLaw:
         """-d(soc)/dt at a current, per second."""
         fast: float = (amps / self.rated) ** self.q if self.q and amps > self.rated else 1.0
         return amps * fast / self.q3600
+
+    def watts(self, emf: float) -> tuple[float, float]:
+        """Watts from the terminals and into the device at an EMF, on average."""
+        amps = self.amps(emf)
+        inlet_v = emf - self.drop + self.own_drop - amps * self.ohm_total
+        inlet = inlet_v * amps if self.device_w is None else self.device_w
+        return self.share * (emf - amps * self.ohm_source) * amps, self.share * inlet
+
+    @property
+    def parts(self) -> tuple[ModeLaw, ...]:
+        """The laws that draw beside each other in it."""
+        return (self,)
 
     def speed_slope(self, amps: float, slope: float) -> float:
         """d(speed)/d(soc) at a current, where the EMF's slope is `slope`."""
@@ -288,62 +302,8 @@ class Span:
             _, charge0, source0, square0 = end.terms
             coulombs, source = self.scale * (charge1 - charge0), self.scale * (source1 - source0)
             inlet = law.p * seconds + law.load * law.lin * self.scale * (square1 - square0) + law.own_drop * coulombs
-        return source, inlet if law.device_w is None else law.device_w * seconds, coulombs
-
-
-class Fall(msgspec.Struct, frozen=True, gc=False):
-    """What passed while one mode ran on: seconds, joules from the terminals, joules into the device, coulombs."""
-
-    seconds: float
-    source_j: float
-    device_j: float
-    coulombs: float
-    soc: float
-    """The charge that is left then."""
-
-
-def descend(law: ModeLaw, table: Table, start: float, bottom: float) -> Fall | None:
-    """One mode from a charge down to another, along the EMF's table (charge, volts), knot by knot.
-
-    The same sums as `Span` makes, without keeping any: a run of one mode is the commonest. None where it takes
-    more: a constant current, Peukert's law, a stretch on which the EMF is flat, charges outside the table.
-    """
-    if law.current is not None or law.q or law.lin <= 0.0 or not table[0][0] <= bottom < start <= table[-1][0]:
-        return None
-    lin, p, drop, load, q3600 = law.lin, law.p, law.drop, law.load, law.q3600
-    four, half, lost = 4.0 * law.ohm_total * p, (lin - law.ohm_source) * lin, p * law.ohm_source
-    seconds = source_j = squares = coulombs = scale = 0.0
-    time = charge = source = square = 0.0
-    soc1, emf1 = table[-1]
-    for soc0, emf0 in reversed(table[:-1]):
-        if soc0 < start:
-            rise, width = emf1 - emf0, soc1 - soc0
-            if rise < FLAT * emf1:
-                return None
-            slope = rise / width
-            scale = q3600 / slope
-            for soc in (start, max(soc0, bottom)) if soc1 >= start else (max(soc0, bottom),):
-                volts = emf0 + slope * (soc - soc0) - drop
-                rest = volts * volts - four
-                if volts <= 0.0 or rest < 0.0:
-                    return None
-                amps = volts / lin if load else 2.0 * p / (volts + sqrt(rest))
-                if amps <= 0.0:
-                    return None
-                before_time, before_charge, before_source, before_square = time, charge, source, square
-                square, of_log = 0.5 * amps * amps, log(amps)
-                last = 0.25 * p / square
-                time, charge = lin * of_log + last, lin * amps + p / amps
-                source = drop * charge + half * square + lost * of_log + p * last
-            seconds += scale * (before_time - time)
-            source_j += scale * (before_source - source)
-            squares += scale * (before_square - square)
-            coulombs += scale * (before_charge - charge)
-            if soc0 <= bottom:
-                break
-        soc1, emf1 = soc0, emf0
-    inlet_j = p * seconds + load * lin * squares + law.own_drop * coulombs
-    return Fall(seconds, source_j, inlet_j if law.device_w is None else law.device_w * seconds, coulombs, bottom)
+        inlet = inlet if law.device_w is None else law.device_w * seconds
+        return source * law.share, inlet * law.share, coulombs * law.share
 
 
 def falls_at(draw: Draw) -> float:

@@ -58,6 +58,7 @@ def duty_sums(situation: Situation) -> DutySums | None:
     total = sum(lasts for _, lasts in parts)
     if total <= 0.0:
         return None
+    parts = [(mode, lasts * mode.share) for mode, lasts in parts]
     volts = inlet_volts(situation)
     watts = [(rated_watts(mode, volts), lasts) for mode, lasts in parts]
     wh = sum(w * lasts for w, lasts in watts) / 3600.0

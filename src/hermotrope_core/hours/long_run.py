@@ -35,7 +35,7 @@ def leaking_runtime(situation: Situation) -> float | None:
         demand = situation.draw(mode_demand(mode)).demand
         if demand is None:
             return None
-        laws.append((ModeLaw(circuit, demand, None), shares[mode.name]))
+        laws.append((ModeLaw(circuit, demand, None), shares[mode.name] * mode.share))
 
     def speed(soc: float) -> float:
         emf = circuit.emf(soc)

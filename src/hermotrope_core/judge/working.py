@@ -181,7 +181,7 @@ def _mode_step(situation: Situation, mode: Mode) -> Step:
     return Step(
         f"“{mode.name}”",
         "pack amperes at 100, 50, 10 % charge",
-        f"{figure(share / duty.seconds, '%', 2)} of the time",
+        f"{figure(mode.share * share / duty.seconds, '%', 2)} of the time",
         ", ".join("collapses" if a is None else figure(a, "A") for a in amps),
     )
 

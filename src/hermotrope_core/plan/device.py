@@ -89,6 +89,8 @@ class Mode(Value, frozen=True):
     peak_a: Number | None = None
     peak_w: Number | None = None
     peak_s: Number | None = None
+    on_share: float | None = None
+    """Share of its time for which it draws that: its controller switches it, too fast to be told apart."""
     stands_for: Literal["typical", "maximum"] | None = None
     never_used: bool = False
     """The device has it, and this conversion never runs it: it is not judged."""
@@ -164,6 +166,11 @@ class Mode(Value, frozen=True):
     def value_power(self) -> float:
         """The power of its own figure with which its demand's value goes: ohms of diodes go against their amperes."""
         return 1.0 if self.line is None else -1.0
+
+    @property
+    def share(self) -> float:
+        """The share of its time for which it draws."""
+        return 1.0 if self.on_share is None else self.on_share
 
     @property
     def draw(self) -> Number | None:

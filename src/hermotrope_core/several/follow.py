@@ -78,8 +78,7 @@ class _Branch:
         self.name = branch.device.name
         self.pulls: dict[str, tuple[Pull, ...]] = {}
         for mode in case.duty_modes():
-            demand = mode_demand(mode)
-            self.pulls[mode.name] = pulls(draw_of(circuit, demand, len(case.path)), demand, branch.count)
+            self.pulls[mode.name] = pulls(draw_of(circuit, mode_demand(mode), len(case.path)), mode, branch.count)
         self.turns = branch.duty.turns()
         self.once = branch.duty.once
         self.cycle_s = sum(lasts for _, lasts in self.turns)

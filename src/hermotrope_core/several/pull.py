@@ -10,10 +10,11 @@ from math import inf, sqrt
 
 import msgspec
 
-from hermotrope_core.circuit.discharge import device_watts
+from hermotrope_core.circuit.discharge import NOTHING, device_watts
 from hermotrope_core.circuit.piece import falls_at, last_emf
-from hermotrope_core.circuit.point import Draw
-from hermotrope_core.kinds.effects import Cause, Demand
+from hermotrope_core.circuit.point import Draw, draw_of, mode_demand
+from hermotrope_core.kinds.effects import Cause
+from hermotrope_core.plan.device import Mode
 
 
 class Pull(msgspec.Struct, frozen=True, gc=False):
@@ -35,6 +36,10 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
     cause: Cause
     passes_v: float
     """Volts at the junction at or below which the next pull takes over; -inf where none does."""
+    share: float
+    """Share of its time for which it draws."""
+    between: Pull | None
+    """What its way draws in the rest of its time."""
     most_v: float
     """Volts at its first board above which that is overfed; inf without such a limit."""
 
@@ -65,12 +70,21 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
         slope = 1.0 / (self.ohm + self.value)
         return count * (over * slope + self.shunt_a), count * slope
 
+    def mean_amps(self, volts: float) -> float:
+        """Amperes at the junction on average; what is drawn between counts at the volts that stand while all draw."""
+        found = self.amps(volts)
+        on = 0.0 if found is None else found[0]
+        if self.between is None:
+            return self.share * on
+        rest = self.between.amps(volts)
+        return self.share * on + (1.0 - self.share) * (rest[0] if rest else 0.0)
+
     def watts(self, volts: float, amps: float) -> float:
-        """Watts into its devices while `amps` come from the junction."""
+        """Watts into its devices on average, where `amps` come from the junction while it draws."""
         if self.device_w is not None:
-            return self.count * self.device_w
+            return self.share * self.count * self.device_w
         one = amps / self.count - self.shunt_a
-        return self.count * one * (volts - self.wire_drop - one * self.ohm)
+        return self.share * self.count * one * (volts - self.wire_drop - one * self.ohm)
 
     def overfed(self, volts: float, amps: float) -> bool:
         """Whether its first board gets more volts than it stands."""
@@ -78,7 +92,7 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
         return volts - self.wire_drop - one * self.ohm > self.most_v
 
 
-def pulls(draw: Draw, mode: Demand, count: int) -> tuple[Pull, ...]:
+def pulls(draw: Draw, mode: Mode, count: int) -> tuple[Pull, ...]:
     """The pulls of a mode, the one at high volts first, that of a board which passes its input on after it."""
     first = draw.circuit.stretches[0]
     holders = draw.circuit.holders
@@ -92,11 +106,21 @@ def pulls(draw: Draw, mode: Demand, count: int) -> tuple[Pull, ...]:
         drop=first.drop_v + (0.0 if demand is None else demand.drop_v),
         wire_drop=first.drop_v,
         shunt_a=first.shunt_a,
-        device_w=None if demand is None else device_watts(draw, mode),
+        device_w=None if demand is None else device_watts(draw, mode_demand(mode)),
         count=count,
         stop_v=stop,
         cause=cause,
         passes_v=falls_at(draw),
+        share=mode.share,
+        between=_between(draw, mode, count),
         most_v=inf if most is None else most,
     )
     return (here, *(pulls(draw.falls_to, mode, count) if draw.falls_to else ()))
+
+
+def _between(draw: Draw, mode: Mode, count: int) -> Pull | None:
+    """The pull of a way whose device draws nothing; None where that is never looked at."""
+    if mode.share == 1.0:
+        return None
+    nothing = Mode(name=mode.name, kind="power", power_w=0.0)
+    return pulls(draw_of(draw.circuit, NOTHING, draw.device), nothing, count)[0]

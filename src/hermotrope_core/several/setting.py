@@ -10,10 +10,10 @@ import msgspec
 
 from hermotrope_core.circuit.piece import bounds, falls_at, inverse
 from hermotrope_core.circuit.point import Circuit, Draw, draw_of, section_amps
+from hermotrope_core.circuit.series import Span, Spans, Sums
 from hermotrope_core.kinds.effects import CAUSES, Cause, Demand
 from hermotrope_core.several.junction import asked, fold, junction_volts
 from hermotrope_core.several.pull import Pull
-from hermotrope_core.several.span import Span, Sums, spans
 
 Turn = Literal["source", "stop", "passes", "trunk passes"]
 
@@ -32,8 +32,11 @@ class Flow(msgspec.Struct, frozen=True, gc=False):
     """What flows at one charge: amperes from the cells, volts and amperes at the junction."""
 
     source_a: float
+    """While all draw that draw now."""
     junction_v: float
     junction_a: float
+    mean_a: float
+    """From the cells on average, where some are switched on and off by their controllers."""
 
 
 class Setting:
@@ -43,7 +46,10 @@ class Setting:
         """`running` are branches by index with what they draw; `endless` says that the charge does not fall."""
         self.trunk, self.running, self.endless = trunk, running, endless
         self.pulls = [pull for _, pull in running]
+        self.pulsed = any(pull.share < 1.0 for pull in self.pulls)
         self.held: Draw | None = None
+        self.mean: Demand | None = None
+        """What a trunk that holds is asked for on average."""
         self.held_v = self.held_a = 0.0
         self.dead: Cause | None = None
         """Why it can run at no charge."""
@@ -53,8 +59,7 @@ class Setting:
             self._hold()
         self.limits = () if self.dead else tuple(sorted(self._limits(), key=lambda one: -one.soc))
         self.collapse_soc = -inf if self.dead else self._collapse_soc()
-        self._spans: list[Span] = []
-        self._covered = inf
+        self._spans: list[Spans] = []
 
     def _hold(self) -> None:
         """The junction behind a board or a bank's port: the same at every charge."""
@@ -67,6 +72,9 @@ class Setting:
         draw = draw_of(self.trunk, Demand("current", self.held_a), -1)
         self.moves_on = draw.circuit is not self.trunk
         self.held = draw
+        if self.pulsed:
+            mean_a = sum(pull.mean_amps(self.held_v) for pull in self.pulls)
+            self.mean = draw_of(self.trunk, Demand("current", mean_a), -1).demand
         if not self.moves_on and draw.breaches:
             self.dead = min((one.cause for one in draw.breaches), key=CAUSES.index)
         elif draw.demand is None:
@@ -83,9 +91,16 @@ class Setting:
         if self.held is not None:
             assert self.held.demand is not None
             amps = section_amps(emf - first.drop_v, first.resistance_ohm, self.held.demand)
-            return None if amps is None else Flow(amps, self.held_v, self.held_a)
+            if amps is None:
+                return None
+            mean = section_amps(emf - first.drop_v, first.resistance_ohm, self.mean) if self.mean else None
+            return Flow(amps, self.held_v, self.held_a, amps if mean is None else mean)
         found = junction_volts(emf - first.drop_v, first.resistance_ohm, self.pulls)
-        return None if found is None else Flow(found[1], *found)
+        if found is None:
+            return None
+        volts, amps = found
+        mean = sum(pull.mean_amps(volts) for pull in self.pulls) if self.pulsed else amps
+        return Flow(amps, volts, amps, mean)
 
     def overfed(self, emf: float) -> list[int]:
         """The branches whose first board gets too many volts."""
@@ -183,11 +198,11 @@ class Setting:
             return 0.0
         trunk, amps = self.trunk, flow.source_a
         fast: float = (amps / trunk.rated_a) ** (trunk.peukert - 1.0) if amps > trunk.rated_a else 1.0
-        return amps * fast / (3600.0 * trunk.charge_ah)
+        return flow.mean_a * fast / (3600.0 * trunk.charge_ah)
 
     def watts(self, emf: float, flow: Flow) -> tuple[float, ...]:
         """Watts from the terminals, then into each running branch's devices."""
-        source = (emf - flow.source_a * self.trunk.stretches[0].elements[0].resistance_ohm) * flow.source_a
+        source = (emf - flow.source_a * self.trunk.stretches[0].elements[0].resistance_ohm) * flow.mean_a
         into = [pull.watts(flow.junction_v, _amps(pull, flow.junction_v)) for pull in self.pulls]
         return (source, *into)
 
@@ -203,12 +218,12 @@ class Setting:
         """The smooth span that lies under a charge, made when it is first needed; nothing lies under `floor`."""
         for one in self._spans:
             if one.low < soc <= one.high:
-                return one
+                return one.under(soc)
         knots = [knot for knot, _ in self.trunk.emf_by_soc]
         low = max([floor, *(knot for knot in knots if knot < soc)])
         high = min([1.0, *(knot for knot in knots if knot >= soc)])
-        self._spans.extend(spans(low, max(high, soc), self._rates))
-        return self.span(soc, floor)
+        self._spans.append(Spans(low, max(high, soc), self._rates))
+        return self._spans[-1].under(soc)
 
 
 def _amps(pull: Pull, volts: float) -> float:

@@ -50,6 +50,7 @@ FIELDS: dict[str, Field] = {
     "at_v": _positive("At", "V", 1000, "the volts at which it was tried or read"),
     "fade_v": _positive("Dark at", "V", 1000, "the volts at which its light is gone: those of its diodes in a row"),
     "no_load_share": Field("Turning free it takes", "%", 0.0, 0.95, help="of its amperes; 20 % where nobody read it"),
+    "on_share": Field("On for", "%", 0.01, 1.0, help="of that time, by its controller or thermostat; between, nothing"),
     "stall_a": _positive("Held fast it takes", "A", 10_000, "at those volts, the shaft held: for a moment only"),
     "unloaded_v": _positive("Unloaded it reads", "V", 1000, "an adapter's volts with nothing connected"),
     "lasted_s": _positive("Lasted", "s", 1e9, "hours of use until it stopped; 21 * 2 h for three weeks of two hours"),

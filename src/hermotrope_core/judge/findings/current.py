@@ -94,7 +94,20 @@ def auto_off(situation: Situation) -> Iterator[Finding]:
     delay = port.sleeps_after_s
     amps = {m.name: situation.draw(mode_demand(m)).port_a for m in situation.modes}
     duty = situation.case.duty
+    pulsed = next((mode for mode in situation.modes if mode.share < 1.0 and amps[mode.name] >= least), None)
     naps = _naps([(amps[s.mode] < least, number(s.seconds), s.mode) for s in duty.repeat], once=duty.once)
+    if not naps and pulsed is not None:
+        yield Finding(
+            "auto-off",
+            "care",
+            f"“{pulsed.name}” is switched by its own controller, and between its pulses the port gives nothing; "
+            f"a pause of more than {duration(delay)} puts the bank to sleep",
+            -1,
+            0.0,
+            least,
+            "A",
+            *_keep_awake(situation, 0.0, least),
+        )
     if not naps:
         return
     lasts, mode = max(naps)

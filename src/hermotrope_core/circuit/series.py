@@ -69,10 +69,39 @@ def _value(series: tuple[float, ...], x: float) -> float:
     return series[0] + x * b1 - b2
 
 
-def spans(low: float, high: float, rates: Callable[[float], Sums]) -> list[Span]:
-    """Spans that cover a stretch of charge from the top down, each smooth."""
+class Spans:
+    """A stretch of charge as smooth spans, each made when it is first needed."""
+
+    __slots__ = ("_made", "_rates", "high", "low")
+
+    def __init__(self, low: float, high: float, rates: Callable[[float], Sums]) -> None:
+        self.low, self.high, self._rates = low, high, rates
+        self._made: list[Span] = []
+
+    def under(self, soc: float) -> Span:
+        """The span that lies under a charge; ValueError where none does."""
+        if not self._made:
+            self._made = _halved(self.low, self.high, self._rates)
+        for one in self._made:
+            if one.low < soc <= one.high:
+                return one
+        raise ValueError(f"{soc} lies outside {self.low} to {self.high}")
+
+    def sums(self, high: float, low: float) -> Sums:
+        """What passes from one charge down to a lower one."""
+        total: Sums = ()
+        while high > low:
+            span = self.under(high)
+            part = span.sums(high, max(low, span.low))
+            total = tuple(a + b for a, b in zip(total, part, strict=True)) if total else part
+            high = span.low
+        return total
+
+
+def _halved(low: float, high: float, rates: Callable[[float], Sums]) -> list[Span]:
+    """Smooth spans from the top down."""
     one = Span(low, high, rates)
     if one.smooth or high - low < SMALLEST:
         return [one]
     middle = 0.5 * (low + high)
-    return [*spans(middle, high, rates), *spans(low, middle, rates)]
+    return [*_halved(middle, high, rates), *_halved(low, middle, rates)]

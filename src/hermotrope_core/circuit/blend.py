@@ -1,0 +1,100 @@
+"""A mode that a controller switches on and off, too fast to be told apart: two laws beside each other, in shares.
+
+While it is on, the mode draws; between, only what stands in its way draws (a board by itself, a keep-alive load). Each
+law by itself has closed forms (`piece`), their sum has none, so time and energy are added up as series on each piece.
+"""
+
+from __future__ import annotations
+
+from math import inf, nan
+
+from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece
+from hermotrope_core.circuit.series import Spans, Sums
+
+NEWTON_STEPS = 50
+CLOSE = 1e-14
+
+
+class Blend:
+    """What `ModeLaw` is for a steady mode: `parts` draw beside each other, each in its share of the time."""
+
+    __slots__ = ("parts", "q")
+
+    def __init__(self, on: ModeLaw, between: ModeLaw) -> None:
+        self.parts = (on, between)
+        self.q = on.q
+
+    def amps(self, emf: float) -> float:
+        """Current from the cells at an EMF while it is on."""
+        return self.parts[0].amps(emf)
+
+    def rated_emf(self) -> float:
+        """As `ModeLaw.rated_emf`, of the law that draws."""
+        return self.parts[0].rated_emf()
+
+    def speed(self, emf: float) -> float:
+        """-d(soc)/dt on average, per second."""
+        return sum(law.speed(law.amps(emf)) for law in self.parts)
+
+    def rates(self, emf: float) -> Sums:
+        """Per unit of charge: seconds, joules from the terminals, joules into the device, coulombs."""
+        seconds = 1.0 / self.speed(emf)
+        source = device = coulombs = 0.0
+        for law in self.parts:
+            one = law.watts(emf)
+            source, device, coulombs = source + one[0], device + one[1], coulombs + law.share * law.amps(emf)
+        return seconds, seconds * source, seconds * device, seconds * coulombs
+
+
+class BlendSpan:
+    """What `Span` is for a steady mode, with the same questions asked of it."""
+
+    __slots__ = ("bound", "ends", "flat", "last", "law", "piece", "q", "series")
+
+    def __init__(self, law: Blend, piece: Piece, stop: float) -> None:
+        self.law, self.piece = law, piece
+        self.bound = max(piece.low, stop)
+        self.ends = stop >= piece.low
+        self.flat = False
+        self.q = nan  # no two of these continue each other's sums
+        self.series = Spans(self.bound, piece.high, self._rates) if piece.high > self.bound else None
+        self.last = self.moment(self.bound)
+
+    def _rates(self, soc: float) -> Sums:
+        return self.law.rates(self.piece.emf(soc))
+
+    def moment(self, soc: float) -> Moment:
+        """This mode at a charge."""
+        emf = self.piece.emf(soc)
+        return Moment(soc, emf, self.law.amps(emf), (0.0, 0.0, 0.0, 0.0))
+
+    def seconds(self, start: Moment) -> float:
+        """Time from a moment down to the bound."""
+        return self._sums(start, self.last)[0]
+
+    def after(self, start: Moment, seconds: float) -> Moment:
+        """The moment `seconds` after `start`, before the bound is reached: Newton's steps, kept inside."""
+        soc = max(self.bound, start.soc - seconds * self.law.speed(start.emf))
+        for _ in range(NEWTON_STEPS):
+            step = (self._sums(start, self.moment(soc))[0] - seconds) * self.law.speed(self.piece.emf(soc))
+            soc = min(start.soc, max(self.bound, soc + step))
+            if abs(step) <= CLOSE:
+                break
+        return self.moment(soc)
+
+    def taken(self, start: Moment, end: Moment, seconds: float) -> tuple[float, float, float]:
+        """Joules from the terminals, joules into the device and coulombs, between two moments."""
+        _, source, device, coulombs = self._sums(start, end)
+        return source, device, coulombs
+
+    def _sums(self, start: Moment, end: Moment) -> Sums:
+        if self.series is None or start.soc <= end.soc:
+            return (0.0, 0.0, 0.0, 0.0)
+        return self.series.sums(start.soc, end.soc)
+
+
+def blended(on: ModeLaw, between: ModeLaw | None) -> ModeLaw | Blend:
+    """The law of a mode that is on for a share of its time; that of `on` alone where nothing is drawn between."""
+    if between is None or (between.amps(inf) == 0.0 and between.current is None and not between.p):
+        return on
+    return on if between.current == 0.0 else Blend(on, between)
