@@ -137,6 +137,7 @@ def prepare(command: str) -> None:
     call_command("load_starter", verbosity=0)
     if command == "demo":
         call_command("load_demo", verbosity=0)
+        call_command("load_outing", verbosity=0)
 
 
 if __name__ == "__main__":

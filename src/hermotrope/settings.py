@@ -59,6 +59,7 @@ INSTALLED_APPS = [
     "hermotrope.bench",
     "hermotrope.shelf",
     "hermotrope.proving",
+    "hermotrope.outing",
 ]
 MIDDLEWARE = [
     "hermotrope.guard.cross_site",

@@ -1,6 +1,7 @@
 from django.urls import include, path
 
 urlpatterns = [
+    path("outings/", include("hermotrope.outing.urls")),
     path("shelf/", include("hermotrope.shelf.urls")),
     path("c/<int:pk>/", include("hermotrope.proving.urls")),
     path("", include("hermotrope.bench.urls")),

@@ -10,6 +10,7 @@ from time import sleep
 from django.test import Client
 
 from hermotrope.bench.models import Conversion
+from hermotrope.outing.models import Outing
 
 FILES = ("case.json", "wiring.svg", "schematic.svg", "path.cir", "run.csv", "parts.csv", "bay.html", "sheet/")
 MONTHS = "January|February|March|April|May|June|July|August|September|October|November|December"
@@ -29,6 +30,7 @@ def pages(client: Client) -> Iterator[tuple[str, str]]:
     """Every page and file of the demonstration, conversions by their title."""
     for url in ("/", "/new/", "/shelf/", "/shelf/shelf.csv", "/shelf/shelf.json"):
         yield f"page {url}", text_of(_got(client, url))
+    yield "page outing", text_of(_got(client, f"/outings/{Outing.objects.get().pk}/"))
     for made in Conversion.objects.order_by("title"):
         device = len(made.case.path) + 2
         for panel in ("", *range(1, device + 1), "add-1", "match", "run", "build", "prove", "record"):

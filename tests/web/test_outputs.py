@@ -17,6 +17,7 @@ class Outputs(TestCase):
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)
         call_command("load_demo", verbosity=0)
+        call_command("load_outing", verbosity=0)
 
     def test_every_page_and_file_is_as_it_was(self) -> None:
         self.assertEqual(changed(dict(pages(self.client)), TESTS / "web" / "outputs.txt"), [])

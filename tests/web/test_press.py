@@ -25,6 +25,7 @@ class PressEverything(TestCase):
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)
         call_command("load_demo", verbosity=0)
+        call_command("load_outing", verbosity=0)
 
     def setUp(self) -> None:
         self.client.raise_request_exception = False
@@ -42,6 +43,12 @@ class PressEverything(TestCase):
             with self.subTest(start):
                 self.press_all(start)
         self.assertGreater(self.pressed, 50)
+
+    def test_outings(self) -> None:
+        for start in ("/outings/", "/outings/1/"):
+            with self.subTest(start):
+                self.press_all(start)
+        self.assertGreater(self.pressed, 25)
 
     def press_all(self, start: str) -> None:
         found: dict[str, tuple[str, Control]] = {}

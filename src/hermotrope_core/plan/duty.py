@@ -32,6 +32,23 @@ class Duty(Value, frozen=True):
         """How long the programme lasts once, seconds."""
         return sum(number(segment.seconds) for segment in self.repeat)
 
+    def begun_at(self, seconds: float) -> Duty:
+        """The same programme for somebody who comes in so many seconds after its start; one that runs once stays."""
+        whole = self.seconds
+        if self.once or whole <= 0.0 or (skip := seconds % whole) == 0.0:
+            return self
+        early: list[Segment] = []
+        late: list[Segment] = []
+        for segment in self.repeat:
+            lasts = number(segment.seconds)
+            gone = min(skip, lasts)
+            skip -= gone
+            if gone > 0.0:
+                early.append(Segment(mode=segment.mode, seconds=gone))
+            if lasts > gone:
+                late.append(Segment(mode=segment.mode, seconds=segment.seconds if gone == 0.0 else lasts - gone))
+        return Duty(repeat=(*late, *early), start=self.start, once=False)
+
     def turns(self) -> tuple[tuple[str, float], ...]:
         """Each mode in its turn with its seconds; equal neighbours are one."""
         found: list[tuple[str, float]] = []

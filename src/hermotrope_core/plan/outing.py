@@ -8,6 +8,7 @@ from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.duty import Conditions, Duty
 from hermotrope_core.plan.source import Source
 from hermotrope_core.plan.upgrade import OUTING
+from hermotrope_core.values.clock import since_midnight
 from hermotrope_core.values.known import Number, Value
 
 FORMAT = OUTING.current
@@ -40,14 +41,12 @@ class Supply(Value, frozen=True):
     """One pack, bank or adapter: `trunk` lies between it and the junction from which its branches go."""
 
     source: Source
-    branches: tuple[Branch, ...]
+    branches: tuple[Branch, ...] = ()
     trunk: tuple[Stage, ...] = ()
     name: str | None = None
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        if not self.branches:
-            raise ValueError("branches needs at least one device")
         if len(self.branches) > MOST_BRANCHES:
             raise ValueError(f"branches has more than {MOST_BRANCHES} devices; equal ones go together with a count")
         if len(self.trunk) > MOST_STAGES:
@@ -60,17 +59,25 @@ class Supply(Value, frozen=True):
 
 
 class Outing(Value, frozen=True):
-    """A night or a day: supplies with their devices, and for how many hours, where that is set."""
+    """A night or a day: supplies with their devices, for how many hours and from when, where that is set.
+
+    While it is put together, a supply may still be without a device; what computes asks for a finished one.
+    """
 
     format: str
     title: str
-    supplies: tuple[Supply, ...]
+    supplies: tuple[Supply, ...] = ()
     conditions: Conditions = Conditions()
     hours: Number | None = None
+    start: str | None = None
+    """When it begins, a time of day."""
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        if not self.supplies:
-            raise ValueError("supplies needs at least one entry")
+        if self.start is not None:
+            try:
+                since_midnight(self.start)
+            except ValueError as error:
+                raise ValueError(f"start {error}") from None
         if len(self.supplies) > MOST_SUPPLIES:
             raise ValueError(f"supplies has more than {MOST_SUPPLIES} entries")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -19,7 +21,24 @@ JUNCTION = Source(
 
 def read_outing(data: bytes | str) -> Outing:
     """Read a finished outing document. Raises `CaseError` naming the field and the reason."""
-    tree = json_tree(data, "outing")
+    outing = outing_from(json_tree(data, "outing"))
+    if not outing.supplies:
+        raise CaseError("supplies", "needs at least one entry")
+    for i, supply in enumerate(outing.supplies):
+        if not supply.branches:
+            raise CaseError(f"supplies[{i}].branches", "needs at least one device")
+        finished_supply(supply, f"supplies[{i}]")
+    return outing
+
+
+def outing_tree(outing: Outing) -> dict[str, Any]:
+    """The outing as plain dicts, lists and numbers, as stored and exchanged."""
+    tree: dict[str, Any] = msgspec.json.decode(msgspec.json.encode(outing))
+    return tree
+
+
+def outing_from(tree: object) -> Outing:
+    """Build an outing, finished or not, from decoded JSON. Raises `CaseError`."""
     if not isinstance(tree, dict):
         raise CaseError("outing", "an outing is a JSON object")
     if (place := not_finite(tree)) is not None:
@@ -32,12 +51,10 @@ def read_outing(data: bytes | str) -> Outing:
         raise CaseError("outing" if found.place == "case" else found.place, found.why) from None
     except RecursionError:
         raise CaseError("outing", "nested too deeply") from None
-    for i, supply in enumerate(outing.supplies):
-        _finished(supply, f"supplies[{i}]")
     return outing
 
 
-def _finished(supply: Supply, place: str) -> None:
+def finished_supply(supply: Supply, place: str) -> None:
     """Raise `CaseError` for the first thing that a supply leaves open."""
     if supply.source.chemistry not in CHEMISTRIES:
         known = ", ".join(sorted(CHEMISTRIES))

@@ -30,6 +30,8 @@ MOST_TURNS = 400_000
 """Changes of mode that are followed; a programme with more is refused."""
 STANDS_STILL = 1e-18
 """Charge per second below which nothing is drawn: a pack that falls so slowly outlasts everything."""
+SAMPLE_S, SAMPLES = 600.0, 100
+"""Moments are kept at least this often where they are kept: every so many seconds, or so many in all."""
 SAME_S = 1e-9
 """Changes closer than this share of the time (or these seconds) are one."""
 
@@ -140,6 +142,7 @@ class _Night:
         self.light_since: float | None = None
         self.end: SupplyCause | None = None
         self.turns: list[Turned] | None = [] if keep else None
+        self.sample_s = SAMPLE_S if until_s == inf else until_s / SAMPLES
 
     def setting(self) -> Setting:
         """That of the running branches, kept for its next turn."""
@@ -258,6 +261,8 @@ class _Night:
         setting = self.setting()
         change = min(b.next_s for b in self.running)
         until = min(change, self.until_s, self._sleeps_at(setting))
+        if self.turns is not None:
+            until = min(until, self.time + self.sample_s)
         self._fall(setting, until)
         if self.time < until:
             return

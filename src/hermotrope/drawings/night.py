@@ -1,0 +1,209 @@
+"""A supply's night by the clock: a ribbon per device, the watts of all together against the limit, the charge left."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import pairwise
+
+import msgspec
+
+from hermotrope.drawings import letters
+from hermotrope_core.circuit.point import rated_volts
+from hermotrope_core.kinds.effects import CAUSE_WORDS
+from hermotrope_core.plan.outing import Supply
+from hermotrope_core.several.follow import SupplyRun, Turned
+from hermotrope_core.values.clock import clock_time
+from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.known import maybe
+
+LEFT, WIDTH, RIGHT = 150.0, 760.0, 12.0
+"""Room for names, for the time, and behind it, in the units of the view box."""
+HEAD, RIBBON, GAP = 20.0, 26.0, 8.0
+SUM, CHARGE = 74.0, 54.0
+NAME_SIZE = 12.0
+LEAST_BAR = 0.8
+"""Bars thinner than this run together into one."""
+TICKS = 8
+STEPS_S = (600.0, 1800.0, 3600.0, 7200.0, 10800.0, 14400.0, 21600.0, 43200.0, 86400.0, 172800.0, 604800.0)
+
+
+class Bar(msgspec.Struct, frozen=True):
+    x: float
+    y: float
+    width: float
+    height: float
+    words: str
+
+
+class Row(msgspec.Struct, frozen=True):
+    """One device: its bars, and where it stops, with the reason."""
+
+    y: float
+    name: str
+    count: int
+    bars: tuple[Bar, ...]
+    stop_x: float | None
+    stop_words: str
+    stop_text_x: float
+    before: bool
+    """Whether those words stand before the place where it stops, because there is no room behind it."""
+    lasts: bool
+
+    @property
+    def short(self) -> str:
+        """Its name, as far as there is room for it."""
+        many = f" ×{self.count}" if self.count > 1 else ""
+        return letters.shorten(self.name, LEFT - 34.0 - letters.width(many, NAME_SIZE), NAME_SIZE) + many
+
+
+class Night(msgspec.Struct, frozen=True):
+    """Everything drawn of one supply, in a view box of `width` by `height`."""
+
+    width: float
+    height: float
+    left: float
+    right: float
+    ticks: tuple[tuple[float, str], ...]
+    rows: tuple[Row, ...]
+    sum_y: float
+    sum_path: str
+    most_w: str
+    most_y: float
+    limit_y: float | None
+    limit_words: str
+    charge_y: float
+    charge_path: str
+    left_words: str
+    words: str
+    fork_end: float
+    """How far down the fork reaches."""
+    charge_floor: float
+
+
+def night(supply: Supply, run: SupplyRun, horizon_s: float, start: str | None) -> Night:
+    """Lay a supply's night out over so many seconds."""
+    over = max(horizon_s, 1.0)
+
+    def x(seconds: float) -> float:
+        return round(LEFT + WIDTH * min(1.0, seconds / over), 1)
+
+    turns = run.turns
+    rows = []
+    for i, (branch, one) in enumerate(zip(supply.branches, run.branches, strict=True)):
+        y = HEAD + i * (RIBBON + GAP)
+        lasts = one.end_cause == "programme over"
+        stop = x(one.runtime_s)
+        words = "" if lasts else f"{_when(one.runtime_s, start)}: {CAUSE_WORDS[one.end_cause]}"
+        before = stop + 5.0 + letters.width(words, NAME_SIZE) > LEFT + WIDTH + RIGHT
+        rows.append(
+            Row(
+                y=y,
+                name=branch.device.name,
+                count=branch.count,
+                bars=_bars(turns, i, run.runtime_s, x, y),
+                stop_x=None if lasts else stop,
+                stop_words=words,
+                stop_text_x=stop + (-5.0 if before else 5.0),
+                before=before,
+                lasts=lasts,
+            )
+        )
+    sum_y = HEAD + len(rows) * (RIBBON + GAP) + GAP
+    drawn = [(turn.seconds, sum(turn.watts)) for turn in turns] + [(run.runtime_s, 0.0)]
+    limit = _limit_watts(supply)
+    most = max([watts for _, watts in drawn] + [1e-9])
+    scale = max(most, limit if limit is not None and limit < 3.0 * most else 0.0)
+    charge_y = sum_y + SUM + GAP
+    return Night(
+        width=LEFT + WIDTH + RIGHT,
+        height=charge_y + CHARGE + 6.0,
+        left=LEFT,
+        right=LEFT + WIDTH,
+        ticks=_ticks(over, start, x),
+        rows=tuple(rows),
+        sum_y=sum_y,
+        sum_path=_steps(drawn, x, sum_y + SUM, (SUM - 12.0) / scale),
+        most_w=figure(most, "W", 2),
+        most_y=round(sum_y + SUM - (SUM - 12.0) * most / scale, 1),
+        limit_y=None if limit is None or limit > scale else round(sum_y + SUM - (SUM - 12.0) * limit / scale, 1),
+        limit_words="" if limit is None else f"gives at most {figure(limit, 'W', 2)}",
+        charge_y=charge_y,
+        charge_path=_line([(turn.seconds, turn.soc) for turn in turns] + [(run.runtime_s, run.final_soc)], x, charge_y),
+        left_words=f"{figure(run.final_soc, '%', 2)} left",
+        words=_said(supply, run, start),
+        fork_end=HEAD + (len(rows) - 1) * (RIBBON + GAP) + 0.5 * RIBBON,
+        charge_floor=charge_y + CHARGE,
+    )
+
+
+def _bars(turns: Sequence[Turned], i: int, ends_s: float, x: object, y: float) -> tuple[Bar, ...]:
+    """The times in which a device draws: as high as its watts among its own; what is too thin runs together."""
+    assert callable(x)
+    most = max([turn.watts[i] for turn in turns] + [1e-9])
+    bars: list[Bar] = []
+    for turn, after in pairwise([*turns, None]):
+        assert turn is not None
+        mode, watts = turn.modes[i], turn.watts[i]
+        if mode is None or watts <= 0.0:
+            continue
+        a, b = x(turn.seconds), x(after.seconds if after else ends_s)
+        height = round(RIBBON * max(0.25, (watts / most) ** 0.5), 1)
+        words = f"{mode}, {figure(watts, 'W', 2)}"
+        last = bars[-1] if bars else None
+        meets = last is not None and a - (last.x + last.width) < LEAST_BAR
+        if last is not None and meets and (last.height == height or b - a < LEAST_BAR or last.width < LEAST_BAR):
+            tall = last if last.height >= height else Bar(a, 0.0, 0.0, height, words)
+            bars[-1] = Bar(last.x, round(y + RIBBON - tall.height, 1), round(b - last.x, 1), tall.height, tall.words)
+        else:
+            bars.append(Bar(a, round(y + RIBBON - height, 1), round(b - a, 1), height, words))
+    return tuple(bars)
+
+
+def _limit_watts(supply: Supply) -> float | None:
+    """Watts that a port, or the pack, gives at most; None where neither states it."""
+    port = supply.source.regulated_output
+    if port is not None:
+        amps, volts = maybe(port.output_current_max_a), maybe(port.output_v) or 0.0
+    else:
+        amps, volts = maybe(supply.source.max_current_a), rated_volts(supply.source)
+    return None if amps is None else amps * volts
+
+
+def _ticks(over: float, start: str | None, x: object) -> tuple[tuple[float, str], ...]:
+    assert callable(x)
+    step = next((one for one in STEPS_S if over / one <= TICKS), over / TICKS)
+    found: list[tuple[float, str]] = []
+    at = 0.0
+    while at < over - 0.2 * step or not found:
+        found.append((x(at), _when(at, start)))
+        at += step
+    return tuple(found)
+
+
+def _when(seconds: float, start: str | None) -> str:
+    if start is not None and seconds < 86400.0:
+        return clock_time(start, seconds)
+    return duration(seconds) if seconds else "0"
+
+
+def _steps(points: list[tuple[float, float]], x: object, base: float, scale: float) -> str:
+    """A filled outline that keeps each value until the next."""
+    assert callable(x)
+    path = [f"M{x(points[0][0])} {round(base, 1)}"]
+    for (at, value), (after, _) in pairwise(points):
+        level = round(base - scale * value, 1)
+        path.append(f"L{x(at)} {level}L{x(after)} {level}")
+    path.append(f"L{x(points[-1][0])} {round(base, 1)}Z")
+    return "".join(path)
+
+
+def _line(points: list[tuple[float, float]], x: object, top: float) -> str:
+    """Charge from full, at the top, to empty."""
+    assert callable(x)
+    return "M" + "L".join(f"{x(at)} {round(top + (CHARGE - 2.0) * (1.0 - soc) + 1.0, 1)}" for at, soc in points)
+
+
+def _said(supply: Supply, run: SupplyRun, start: str | None) -> str:
+    """The drawing as sentences."""
+    ends = [f"{one.device} to {_when(one.runtime_s, start)} ({CAUSE_WORDS[one.end_cause]})" for one in run.branches]
+    return f"{supply.called}: {'; '.join(ends)}; {figure(run.final_soc, '%', 2)} left"

@@ -1,0 +1,1 @@
+"""The Outing: several devices on several packs, for a night."""

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class OutingConfig(AppConfig):
+    name = "hermotrope.outing"

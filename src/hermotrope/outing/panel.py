@@ -1,0 +1,146 @@
+"""What the page of an outing shows: every supply's night, its devices' ends, what is to be told."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hermotrope.bench.models import Conversion
+from hermotrope.drawings.night import night
+from hermotrope.outing.models import Outing
+from hermotrope.shelf.models import Item
+from hermotrope_core.circuit.discharge import NeverEnds
+from hermotrope_core.circuit.point import rated_wh
+from hermotrope_core.kinds.effects import CAUSE_WORDS
+from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.outing import Outing as Document
+from hermotrope_core.plan.outing import Supply
+from hermotrope_core.plan.outing_document import finished_supply
+from hermotrope_core.several.follow import SupplyRun, follow
+from hermotrope_core.several.line import shared
+from hermotrope_core.several.remarks import ORDER, Remark, remarks
+from hermotrope_core.values.clock import clock_time, days_later
+from hermotrope_core.values.figures import duration, figure, stated
+from hermotrope_core.values.known import maybe, number
+
+MOST_CHOICES = 200
+VERDICTS = {"refuse": "refused", "care": "fits with care", "note": "fits"}
+TRUNK = (
+    ("rating_a", "fuse", "A", "none"),
+    ("length_m", "lead, one way", "m", "none"),
+    ("area_mm2", "its copper", "mm²", "0.75 or 18 AWG"),
+)
+"""The fields of the shared line: name, label, unit, what an empty one shows."""
+LONGEST_S = 14 * 86400.0
+"""An outing without hours is drawn no longer than this."""
+
+
+def page_context(
+    outing: Outing, document: Document, errors: dict[str, str] | None = None, typed: dict[str, str] | None = None
+) -> dict[str, Any]:
+    """Everything that the page and its part state; `errors` by field, `typed` as it was sent."""
+    errors, typed = errors or {}, typed or {}
+    nights = [_supply(document, i, supply) for i, supply in enumerate(document.supplies)]
+    for one in nights:
+        _refused(one, errors, typed)
+    worst = [one["verdict"] for one in nights if one.get("verdict")]
+    return {
+        "outing": outing,
+        "document": document,
+        "temperature": stated(number(document.conditions.temperature_c), "°C"),
+        "hours": "" if document.hours is None else duration(3600.0 * number(document.hours)),
+        "nights": nights,
+        "verdict": next((word for word in VERDICTS.values() if word in worst), ""),
+        "packs": Item.objects.filter(kind="source").order_by("-have", "position", "name")[:MOST_CHOICES],
+        "conversions": [(one.pk, one.title) for one in Conversion.objects.order_by("title")[:MOST_CHOICES]],
+        "can_undo": outing.revision > 1,
+        "can_redo": outing.revisions.filter(number__gt=outing.revision).exists(),
+        "errors": errors,
+        "typed": typed,
+    }
+
+
+def _refused(night_: dict[str, Any], errors: dict[str, str], typed: dict[str, str]) -> None:
+    """Put what was refused back beside the field of this supply in which it stands."""
+    i = night_["index"]
+    night_["rows_error"], night_["conversion_error"] = errors.get(f"rows-{i}", ""), errors.get(f"conversion-{i}", "")
+    night_["typed_rows"] = typed.get("rows", "") if night_["rows_error"] else ""
+    fields = []
+    trunk_refused = any(f"{name}-{i}" in errors for name, _, _, _ in TRUNK)
+    for name, label, _, hint in TRUNK:
+        value = typed.get(name, "") if trunk_refused else night_["line"][name]
+        fields.append((name, label, value, hint, errors.get(f"{name}-{i}", "")))
+    night_["trunk_fields"] = fields
+    night_["refused"] = bool(night_["rows_error"] or night_["conversion_error"] or trunk_refused)
+    for row in night_.get("rows", ()):
+        place = row["place"]
+        row["count_error"] = errors.get(f"count-{i}-{place}", "")
+        row["count"] = typed.get("count", "") if row["count_error"] else row["branch"].count
+        row["move_error"] = errors.get(f"move-{i}-{place}", "")
+
+
+def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
+    """One supply: its sums, its devices, its drawing; or what is still open in it."""
+    line = shared(supply)
+    shown: dict[str, Any] = {
+        "index": index,
+        "supply": supply,
+        "wh": "" if CHEMISTRIES[supply.source.chemistry].endless else figure(rated_wh(supply.source), "Wh"),
+        "line": {name: "" if line[name] is None else stated(line[name] or 0.0, unit) for name, _, unit, _ in TRUNK},
+        "others": [(i, one.called) for i, one in enumerate(document.supplies) if i != index],
+    }
+    if not supply.branches:
+        return shown | {"open": "No device hangs on it yet."}
+    hours = maybe(document.hours)
+    try:
+        finished_supply(supply, f"supplies[{index}]")
+        run = follow(supply, document.conditions, hours, keep=True)
+    except CaseError as error:
+        return shown | {"open": error.why, "rows": _open_rows(supply)}
+    except (NeverEnds, ValueError) as error:
+        return shown | {"open": str(error), "rows": _open_rows(supply)}
+    told = remarks(supply, document.conditions, run, hours)
+    horizon = 3600.0 * hours if hours is not None else min(max(run.runtime_s, 60.0), LONGEST_S)
+    return shown | {
+        "run": run,
+        "rows": _rows(document, supply, run, told),
+        "night": night(supply, run, horizon, document.start),
+        "shared": [one for one in told if one.branch == -1],
+        "verdict": next((VERDICTS[level] for level in ORDER if any(one.level == level for one in told)), "fits"),
+        "lasts": _when(run.runtime_s, document.start),
+        "left": figure(run.final_soc, "%", 2),
+        "left_wh": figure(run.final_soc * rated_wh(supply.source), "Wh", 2) if shown["wh"] else "",
+        "taken": figure(run.energy_from_source_wh, "Wh"),
+        "why": "all have stopped" if run.end_cause == "all devices stopped" else CAUSE_WORDS[run.end_cause],
+    }
+
+
+def _open_rows(supply: Supply) -> list[dict[str, Any]]:
+    return [{"place": i, "branch": branch, "way": _way(branch.path)} for i, branch in enumerate(supply.branches)]
+
+
+def _rows(document: Document, supply: Supply, run: SupplyRun, told: tuple[Remark, ...]) -> list[dict[str, Any]]:
+    rows = _open_rows(supply)
+    for row, one in zip(rows, run.branches, strict=True):
+        row |= {
+            "lasts": _when(one.runtime_s, document.start),
+            "whole": one.end_cause == "programme over",
+            "why": CAUSE_WORDS[one.end_cause],
+            "wh": figure(one.energy_to_device_wh, "Wh"),
+            "told": [remark for remark in told if remark.branch == row["place"]],
+        }
+    return rows
+
+
+def _way(path: tuple[Any, ...]) -> str:
+    return ", ".join(stage.whole for stage in path) or "straight on the shared line"
+
+
+def _when(seconds: float, start: str | None) -> str:
+    """How long, and where the outing has a start, until when."""
+    lasts = duration(seconds)
+    if start is None or seconds <= 0.0:
+        return lasts
+    later = days_later(start, seconds)
+    days = f", {later} {'day' if later == 1 else 'days'} on" if later else ""
+    return f"{lasts}, until {clock_time(start, seconds)}{days}"

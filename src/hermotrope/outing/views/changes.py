@@ -1,0 +1,286 @@
+"""Every change to an outing from its page; a refused one comes back as typed, with its reason beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from hermotrope.bench.fields import UnreadableCase
+from hermotrope.bench.models import Conversion
+from hermotrope.entry.asked import htmx
+from hermotrope.outing import actions
+from hermotrope.outing.models import Outing
+from hermotrope.outing.panel import page_context
+from hermotrope.shelf.models import Item
+from hermotrope_core.circuit.point import full_volts
+from hermotrope_core.know.typed_row import branch_of, read_row
+from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.outing import Branch, Supply
+from hermotrope_core.plan.outing import Outing as Document
+from hermotrope_core.plan.source import Source
+from hermotrope_core.several.line import FIELDS as FIGURES
+from hermotrope_core.several.line import with_line
+from hermotrope_core.values.clock import since_midnight
+from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.known import maybe
+from hermotrope_core.values.quantity import parse, parse_field
+
+DAWN = "21:00"
+"""When a typed row's day begins, where the outing has no start."""
+MOST_LINES = 40
+
+
+class Refused(Exception):
+    """An entry that cannot be taken: the field it stands in, and why."""
+
+    def __init__(self, field: str, why: str) -> None:
+        self.field, self.why = field, why
+        super().__init__(why)
+
+
+def _changed(request: HttpRequest, pk: int, change: Callable[[Document], tuple[Document, str]]) -> HttpResponse:
+    """Apply a change to the newest document and answer with the page's part, or with the reason against it."""
+    found = get_object_or_404(Outing, pk=pk)
+    typed = {name: value for name, value in request.POST.items() if name not in ("csrfmiddlewaretoken", "version")}
+    try:
+        document = found.content()
+        made, label = change(document)
+        found = actions.put(pk, _version(request), made, label)
+    except Refused as refused:
+        return _answer(request, found, 422, errors={refused.field: refused.why}, typed=typed)
+    except (CaseError, ValueError) as error:
+        field = request.POST.get("place", "page")
+        return _answer(request, found, 422, errors={field: str(error)}, typed=typed)
+    except IndexError:
+        return _answer(request, found, 409, errors={"page": "That is not there any more: this is the newest state."})
+    except actions.Conflict:
+        found.refresh_from_db()
+        words = "It was changed in another tab meanwhile: this is the newest state. What you typed stands in its field."
+        return _answer(request, found, 409, errors={"page": words}, typed=typed)
+    return _answer(request, found)
+
+
+def _version(request: HttpRequest) -> int:
+    text = request.POST.get("version", "")
+    if not text.isascii() or not text.isdigit() or len(text) > 9:
+        raise Refused("page", "The page did not say which state it shows: load it again.")
+    return int(text)
+
+
+def _answer(request: HttpRequest, outing: Outing, status: int = 200, **more: Any) -> HttpResponse:
+    if not htmx(request) and status == 200:
+        return redirect(outing)
+    context = page_context(outing, outing.content(), **more)
+    part = "outing/_outing.html" if htmx(request) else "outing/outing.html"
+    return render(request, part, context, status=status)
+
+
+@require_POST
+def set_field(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take one of the outing's own figures: its name, hours, start, temperature."""
+    name, text = request.POST.get("place", ""), " ".join(request.POST.get("text", "").split())
+
+    def change(document: Document) -> tuple[Document, str]:
+        if name == "title":
+            if not text:
+                raise Refused(name, "it needs a name")
+            return msgspec.structs.replace(document, title=text), "Name"
+        if name == "hours":
+            hours = None if not text else parse(text, "s") / 3600.0
+            return msgspec.structs.replace(document, hours=hours), f"For {text or 'as long as it lasts'}"
+        if name == "start":
+            if text:
+                since_midnight(text)
+            return msgspec.structs.replace(document, start=text or None), f"From {text or 'no time of day'}"
+        if name == "temperature_c":
+            warmth = parse_field(text, FIELDS["temperature_c"])
+            conditions = msgspec.structs.replace(document.conditions, temperature_c=warmth)
+            return msgspec.structs.replace(document, conditions=conditions), f"At {text}"
+        raise Refused("page", "No such field.")
+
+    return _changed(request, pk, change)
+
+
+@require_POST
+def add_supply(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take a pack from the Shelf along."""
+
+    def change(document: Document) -> tuple[Document, str]:
+        text = request.POST.get("item", "")
+        item = Item.objects.filter(pk=int(text), kind="source").first() if text.isascii() and text.isdigit() else None
+        part = item.readable() if item else None
+        if not isinstance(part, Source):
+            raise Refused("supply", "Choose a pack of the Shelf.")
+        return actions.with_supply(document, Supply(source=part)), f"Took {part.name}"
+
+    return _changed(request, pk, change)
+
+
+@require_POST
+def remove_supply(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    """Leave a pack at home, with what hangs on it."""
+    return _changed(
+        request,
+        pk,
+        lambda document: (
+            actions.without_supply(document, index),
+            f"Left {document.supplies[index].called} at home",
+        ),
+    )
+
+
+@require_POST
+def set_trunk(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    """The shared fuse and lead; an empty field takes its part out."""
+
+    def change(document: Document) -> tuple[Document, str]:
+        supply = document.supplies[index]
+        figures = {name: _figure(request, index, name) for name in FIGURES}
+        try:
+            changed = with_line(supply, figures)
+        except ValueError as error:
+            missing = "area_mm2" if figures["area_mm2"] is None else "length_m"
+            raise Refused(f"{missing}-{index}", str(error)) from None
+        return actions.with_changed(document, index, changed), f"Shared line of {supply.called}"
+
+    return _changed(request, pk, change)
+
+
+def _figure(request: HttpRequest, index: int, name: str) -> float | None:
+    text = request.POST.get(name, "").strip()
+    if not text:
+        return None
+    try:
+        return parse_field(text, FIELDS[name])
+    except ValueError as error:
+        raise Refused(f"{name}-{index}", str(error)) from None
+
+
+@require_POST
+def add_rows(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    """Devices typed or pasted, one a line."""
+
+    def change(document: Document) -> tuple[Document, str]:
+        lines = [line.strip() for line in request.POST.get("rows", "").splitlines() if line.strip()]
+        if not lines:
+            raise Refused(f"rows-{index}", "one device a line: dew strap 12V 0.8A 21:00-05:00")
+        if len(lines) > MOST_LINES:
+            raise Refused(f"rows-{index}", f"at most {MOST_LINES} lines at once")
+        names = []
+        for number_, line in enumerate(lines, start=1):
+            supply = document.supplies[index]
+            try:
+                branch = branch_of(read_row(line.replace("\t", " ")), document.start or DAWN, _volts(supply))
+            except ValueError as error:
+                where = f"line {number_}: " if len(lines) > 1 else ""
+                raise Refused(f"rows-{index}", f"{where}{error}") from None
+            document = actions.with_branch(document, index, branch)
+            names.append(branch.device.name)
+        return document, f"Added {', '.join(names)}"
+
+    return _changed(request, pk, change)
+
+
+def _volts(supply: Supply) -> float:
+    """Volts that a device straight on the shared line gets from the full pack."""
+    port = supply.source.regulated_output
+    held = [stage for stage in supply.trunk if stage.HOLDS]
+    if held:
+        return maybe(getattr(held[-1], "output_v", None)) or 0.0
+    return full_volts(supply.source) if port is None else maybe(port.output_v) or 0.0
+
+
+@require_POST
+def add_conversion(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    """A device of the Bench, copied with its own way and its duty."""
+
+    def change(document: Document) -> tuple[Document, str]:
+        text = request.POST.get("conversion", "")
+        found = Conversion.objects.filter(pk=int(text)).first() if text.isascii() and text.isdigit() else None
+        try:
+            case = found.case if found else None
+            branch = case and Branch(device=case.device, path=case.path, duty=case.duty)
+        except UnreadableCase as error:
+            raise Refused(f"conversion-{index}", f"it cannot be read: {error}") from None
+        if branch is None or case is None:
+            raise Refused(f"conversion-{index}", "Choose a conversion of the Bench.")
+        if document.start and case.duty.start:
+            late = since_midnight(document.start) - since_midnight(case.duty.start)
+            branch = msgspec.structs.replace(branch, duty=case.duty.begun_at(late % 86400.0))
+        return actions.with_branch(document, index, branch), f"Added {case.device.name}"
+
+    return _changed(request, pk, change)
+
+
+@require_POST
+def remove_branch(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
+    """Take a device off a supply."""
+    return _changed(
+        request,
+        pk,
+        lambda document: (
+            actions.without_branch(document, index, place),
+            f"Took {document.supplies[index].branches[place].device.name} out",
+        ),
+    )
+
+
+@require_POST
+def set_count(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
+    """How many equal devices hang on a branch."""
+
+    def change(document: Document) -> tuple[Document, str]:
+        text = request.POST.get("count", "").strip()
+        field = f"count-{index}-{place}"
+        if not text.isascii() or not text.isdigit() or not 1 <= int(text[:4]) <= 100 or len(text) > 3:
+            raise Refused(field, "1 to 100")
+        name = document.supplies[index].branches[place].device.name
+        return actions.with_count(document, index, place, int(text)), f"{text} × {name}"
+
+    return _changed(request, pk, change)
+
+
+@require_POST
+def move(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
+    """Put a device on another supply."""
+
+    def change(document: Document) -> tuple[Document, str]:
+        text = request.POST.get("to", "")
+        to = int(text) if text.isascii() and text.isdigit() and len(text) < 4 else -1
+        if not 0 <= to < len(document.supplies) or to == index:
+            raise Refused(f"move-{index}-{place}", "Choose another supply.")
+        name = document.supplies[index].branches[place].device.name
+        return actions.moved(document, index, place, to), f"{name} on {document.supplies[to].called}"
+
+    return _changed(request, pk, change)
+
+
+@require_POST
+def step(request: HttpRequest, pk: int) -> HttpResponse:
+    """Undo or redo."""
+    try:
+        outing = actions.step(pk, _version(request), 1 if request.POST.get("by") == "1" else -1)
+    except Outing.DoesNotExist:
+        raise Http404 from None
+    except (actions.Conflict, Refused):
+        found = get_object_or_404(Outing, pk=pk)
+        words = "It was changed in another tab meanwhile: this is the newest state."
+        return _answer(request, found, 409, errors={"page": words})
+    return _answer(request, outing)
+
+
+@require_POST
+def remove(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take the whole outing away."""
+    found = get_object_or_404(Outing, pk=pk)
+    try:
+        actions.remove(pk, _version(request))
+    except (actions.Conflict, Refused):
+        words = "It was changed in another tab meanwhile: look at it again before it goes."
+        return _answer(request, found, 409, errors={"page": words})
+    return redirect("outings")

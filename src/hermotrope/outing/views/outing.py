@@ -1,0 +1,89 @@
+"""One outing: its page, its files, and how many more of a device it carries."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET
+
+from hermotrope.outing.models import Outing
+from hermotrope.outing.panel import page_context
+from hermotrope_core.circuit.discharge import NeverEnds
+from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.outing_document import finished_supply
+from hermotrope_core.several.follow import follow
+from hermotrope_core.several.load import MOST_ALIKE, how_many
+from hermotrope_core.tell.readout import supply_tree
+
+UNSAFE = ("=", "+", "-", "@", "\t", "\r")
+
+
+@require_GET
+def outing(request: HttpRequest, pk: int) -> HttpResponse:
+    """The page; an outing that cannot be read says why, and can be taken away as a file or removed."""
+    found = get_object_or_404(Outing, pk=pk)
+    try:
+        context = page_context(found, found.content())
+    except CaseError as error:
+        return render(request, "outing/unreadable.html", {"outing": found, "why": str(error)})
+    return render(request, "outing/outing.html", context)
+
+
+@require_GET
+def export_json(request: HttpRequest, pk: int) -> HttpResponse:
+    """The document as a file."""
+    found = get_object_or_404(Outing, pk=pk)
+    response = HttpResponse(
+        json.dumps(found.document, ensure_ascii=False, indent=1) + "\n", content_type="application/json"
+    )
+    response["Content-Disposition"] = f'attachment; filename="outing-{pk}.json"'
+    return response
+
+
+@require_GET
+def export_csv(request: HttpRequest, pk: int) -> HttpResponse:
+    """A row per device: what feeds it, how long it lasts, why it ends, watt-hours."""
+    found = get_object_or_404(Outing, pk=pk)
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(["supply", "device", "count", "runtime_s", "end_cause", "energy_to_device_wh"])
+    try:
+        document = found.content()
+        for supply in document.supplies:
+            if not supply.branches:
+                continue
+            tree = supply_tree(follow(supply, document.conditions, document.hours))
+            for branch, one in zip(supply.branches, tree["branches"], strict=True):
+                name, device = _plain(tree["name"]), _plain(one["device"])
+                figures = [one["runtime_s"], one["end_cause"], one["energy_to_device_wh"]]
+                writer.writerow([name, device, branch.count, *figures])
+    except (CaseError, NeverEnds, ValueError) as error:
+        raise Http404(f"nothing to write yet: {error}") from None
+    response = HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="outing-{pk}.csv"'
+    return response
+
+
+def _plain(text: str) -> str:
+    """A name that no spreadsheet takes for a formula."""
+    return f"'{text}" if text.startswith(UNSAFE) else text
+
+
+@require_GET
+def how_many_more(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
+    """How many of a branch's devices its supply carries, and what refuses the next."""
+    found = get_object_or_404(Outing, pk=pk)
+    try:
+        document = found.content()
+        supply = document.supplies[index]
+        branch = supply.branches[place]
+        finished_supply(supply, f"supplies[{index}]")
+        carried = how_many(supply, document.conditions, place)
+    except (IndexError, CaseError, ValueError) as error:
+        raise Http404(str(error)) from None
+    context = {"carried": carried, "branch": branch, "most": MOST_ALIKE}
+    return render(request, "outing/_many.html", context)

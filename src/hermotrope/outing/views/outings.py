@@ -1,0 +1,49 @@
+"""The list of outings, a new one, one from a file."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from hermotrope.outing import actions
+from hermotrope.outing.models import Outing
+from hermotrope_core.plan.document import LARGEST_BYTES, CaseError
+from hermotrope_core.plan.outing_document import read_outing
+
+SHOWN = 200
+
+
+@require_GET
+def outings(request: HttpRequest) -> HttpResponse:
+    """Every outing, the latest first."""
+    return _page(request)
+
+
+def _page(request: HttpRequest, status: int = 200, **more: object) -> HttpResponse:
+    context = {"outings": Outing.objects.all()[:SHOWN], "error": "", "import_error": "", "typed": "", **more}
+    return render(request, "outing/outings.html", context, status=status)
+
+
+@require_POST
+def new(request: HttpRequest) -> HttpResponse:
+    """Begin an outing with its name."""
+    title = " ".join(request.POST.get("title", "").split())
+    if not title or len(title) > 200:
+        return _page(request, 422, error="Give it a name of at most 200 characters.", typed=title)
+    return redirect(actions.create(actions.new_document(title), "Started"))
+
+
+@require_POST
+def take_in(request: HttpRequest) -> HttpResponse:
+    """Keep an outing from a file; a refused one says where and why."""
+    file = request.FILES.get("file")
+    if file is None or file.size is None:
+        return _page(request, 422, import_error="Choose an outing file first (it ends in .json).")
+    if file.size > LARGEST_BYTES:
+        return _page(request, 422, import_error=f"{file.name}: more than {LARGEST_BYTES / 1e6:g} MB is no outing.")
+    try:
+        document = read_outing(file.read())
+    except CaseError as error:
+        return _page(request, 422, import_error=f"{file.name}: {error}")
+    return redirect(actions.create(document, f"Read from {file.name}"))

@@ -1,0 +1,153 @@
+"""What is to be told of a shared line: sums and starts against limits, fuses of trunk and branches, who stops first."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from math import inf
+from typing import Literal
+
+import msgspec
+
+from hermotrope_core.circuit.point import full_volts, unloaded_volts
+from hermotrope_core.kinds.effects import CAUSE_WORDS
+from hermotrope_core.parts.craft import DROP_CARE, DROP_REFUSE, OVER, SHORT_A
+from hermotrope_core.plan.duty import Conditions
+from hermotrope_core.plan.outing import Branch, Supply
+from hermotrope_core.several.follow import SupplyRun
+from hermotrope_core.several.load import Load, everything, start_of
+from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.known import maybe, number
+
+Level = Literal["note", "care", "refuse"]
+ORDER: tuple[Level, ...] = ("refuse", "care", "note")
+
+
+class Remark(msgspec.Struct, frozen=True):
+    """One thing to be told of a supply: how grave, what, and of which branch (-1: what they share)."""
+
+    level: Level
+    says: str
+    branch: int = -1
+
+
+def remarks(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float | None) -> tuple[Remark, ...]:
+    """Everything to be told of a supply, the gravest first."""
+    found = [*_together(supply, conditions), *_starts(supply, conditions), *_fuses(supply, conditions)]
+    found += [*_windows(supply, conditions), *_shared_drop(supply, conditions), *_ends(supply, run, hours)]
+    return tuple(sorted(found, key=lambda one: ORDER.index(one.level)))
+
+
+def _together(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
+    """Every device in its heaviest mode at once: it will happen some night, whatever the programme says."""
+    for over in Load(supply, conditions, everything(supply)).over():
+        level: Level = "care" if over.limit_of == "device" else "refuse"
+        yield Remark(level, f"With every device in its heaviest mode: {over.says}.")
+
+
+def _starts(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
+    """Each start beside the others, then all starts at once; a start that fails alone is told of that device."""
+    steady = dict(everything(supply))
+    alone = set()
+    for i, branch in enumerate(supply.branches):
+        for over in Load(supply, conditions, sorted((steady | {i: start_of(branch)}).items())).over(moment=True):
+            alone.add(i)
+            yield Remark("care", f"As {branch.device.name} starts while the rest runs: {over.says}.", i)
+            break
+    if alone or sum(branch.count for branch in supply.branches) < 2:
+        return
+    starts = [(i, start_of(branch)) for i, branch in enumerate(supply.branches)]
+    for over in Load(supply, conditions, starts).over(moment=True):
+        yield Remark("care", f"If all start in the same moment: {over.says}. Let one start after the other.")
+        return
+
+
+def _fuses(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
+    """A fuse before the junction, and one in every branch whose wire stands less than that fuse lets through."""
+    source = supply.source
+    ohm = number(source.resistance_ohm)
+    short = full_volts(source) / ohm if ohm > 0.0 else inf
+    shared = [stage.opens_above_a for stage in supply.trunk if stage.opens_above_a is not None]
+    if source.regulated_output is None and not shared and short > SHORT_A:
+        yield Remark(
+            "refuse",
+            f"No fuse before the fork: {source.name} drives {_amps(short)} into a short anywhere in the shared lead. "
+            "Put one at the pack.",
+        )
+    load = Load(supply, conditions, everything(supply))
+    lets = min(shared, default=short if source.regulated_output is None else inf)
+    for i, branch in enumerate(supply.branches):
+        weakest = _weakest(load, branch)
+        if weakest is None or source.regulated_output is not None:
+            continue
+        own = next((stage.opens_above_a for stage in branch.path if stage.opens_above_a is not None), inf)
+        if min(lets, own) > weakest:
+            yield Remark(
+                "care",
+                f"The lead to {branch.device.name} stands {figure(weakest, 'A', 2)}, and a short in it is fed with "
+                f"{_amps(lets)} before anything opens: give this branch a fuse of its own, at the fork, of at most "
+                f"{figure(weakest, 'A', 2)}.",
+                i,
+            )
+    if len(supply.branches) > 1 and shared:
+        yield Remark("note", "A short in one branch without a fuse of its own opens the shared fuse: all go dark.")
+
+
+def _amps(amps: float) -> str:
+    return "without limit" if amps == inf else figure(amps, "A", 2)
+
+
+def _weakest(load: Load, branch: Branch) -> float | None:
+    """What the thinnest lead before the first board of a branch stands, amperes for all its equal devices."""
+    stands = []
+    for stage in branch.path:
+        if stage.HOLDS:
+            break
+        safe = load.safe_amps(stage)
+        if safe is not None:
+            stands.append(safe)
+    return min(stands, default=None)
+
+
+def _windows(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
+    """A device straight on the pack's volts gets the full pack's, with nothing drawn."""
+    trunk = Load(supply, conditions, []).trunk
+    volts = unloaded_volts(trunk, full_volts(supply.source))[-1]
+    for i, branch in enumerate(supply.branches):
+        if any(stage.HOLDS for stage in branch.path):
+            continue
+        drop = sum(stage.drop_v for stage in branch.path)
+        most = maybe(branch.device.supply.max_v)
+        if most is not None and volts - drop > most * OVER:
+            yield Remark(
+                "refuse",
+                f"{branch.device.name} gets {figure(volts - drop, 'V')} from the full pack and stands "
+                f"{figure(most, 'V')}: it needs a converter of its own.",
+                i,
+            )
+
+
+def _shared_drop(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
+    """What the shared lead takes from every device as the heaviest runs."""
+    load = Load(supply, conditions, everything(supply))
+    if load.flow is None or load.setting.held is not None:
+        return
+    ohm = sum(stage.ohms for stage in supply.trunk)
+    lost = ohm * load.flow.source_a
+    share = lost / (load.flow.junction_v + lost)
+    if share > DROP_CARE:
+        yield Remark(
+            "refuse" if share > DROP_REFUSE else "care",
+            f"With everything on, the shared way takes {figure(lost, 'V', 2)} ({figure(share, '%', 2)}) from every "
+            "device: a thicker or shorter shared lead, or a lead of its own for the heaviest.",
+        )
+
+
+def _ends(supply: Supply, run: SupplyRun, hours: float | None) -> Iterator[Remark]:
+    """Who does not last, and why."""
+    for i, one in enumerate(run.branches):
+        if one.runtime_s <= 0.0:
+            yield Remark("refuse", f"{one.device} does not start: {CAUSE_WORDS[one.end_cause]}.", i)
+        elif hours is not None and one.runtime_s < 3600.0 * hours and one.end_cause != "programme over":
+            short = duration(3600.0 * hours - one.runtime_s)
+            words = f"{one.device} stops {short} before the end: {CAUSE_WORDS[one.end_cause]}."
+            yield Remark("care", words, i)

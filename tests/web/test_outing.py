@@ -1,0 +1,183 @@
+"""Outings through their pages: every action, what is refused, two tabs, files."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
+from django.http import HttpResponse
+from django.test import TestCase
+
+from hermotrope.bench.models import Conversion
+from hermotrope.outing.models import Outing
+from hermotrope.shelf.models import Item
+from hermotrope_core.values.known import number
+
+HTMX = {"HX-Request": "true"}
+
+
+class OutingPages(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        call_command("load_starter", verbosity=0)
+        call_command("load_demo", verbosity=0)
+        call_command("load_outing", verbosity=0)
+
+    def setUp(self) -> None:
+        self.outing = Outing.objects.get()
+
+    def post(self, what: str, *, fails: int = 200, version: int | None = None, **data: Any) -> str:
+        self.outing.refresh_from_db()
+        sent = {"version": self.outing.version if version is None else version, **data}
+        url = f"/outings/{self.outing.pk}/{what}/"
+        response: HttpResponse = self.client.post(url, sent, headers=HTMX)  # type: ignore[assignment]
+        self.assertEqual(response.status_code, fails, response.content[-600:])
+        self.outing.refresh_from_db()
+        return response.content.decode()
+
+    def test_from_nothing_to_a_night(self) -> None:
+        made = self.client.post("/outings/new/", {"title": "Two lamps"})
+        self.outing = Outing.objects.get(title="Two lamps")
+        self.assertRedirects(made, self.outing.get_absolute_url())
+        page = self.post("supply", item=_pack().pk)
+        self.assertIn("No device hangs on it yet", page)
+        self.post("set", place="start", text="21:00")
+        self.post("set", place="hours", text="8 h")
+        self.post("set", place="temperature_c", text="50 °F")
+        page = self.post("supply/0/row", rows="lamp 12V 3W\n2x feeder 5V 1W 22:00-23:30\n")
+        document = self.outing.content()
+        self.assertEqual(
+            [(b.device.name, b.count) for b in document.supplies[0].branches], [("lamp", 1), ("feeder", 2)]
+        )
+        self.assertEqual((document.start, document.hours), ("21:00", 8.0))
+        self.assertAlmostEqual(number(document.conditions.temperature_c), 10.0)
+        self.assertIn("lamp", page)
+        self.post("supply/0/trunk", rating_a="10", length_m="4 ft", area_mm2="16 AWG")
+        trunk = self.outing.content().supplies[0].trunk
+        self.assertEqual([stage.kind for stage in trunk], ["fuse", "lead"])
+        self.assertEqual(
+            [round(number(getattr(trunk[1], name)), 3) for name in ("length_m", "area_mm2")], [1.219, 1.309]
+        )
+        self.post("supply/0/trunk", rating_a="", length_m="", area_mm2="")
+        self.assertEqual(self.outing.content().supplies[0].trunk, ())
+
+    def test_a_conversion_comes_with_its_way_and_duty(self) -> None:
+        made = Conversion.objects.exclude(verdict="open").first()
+        assert made is not None
+        self.post("supply/0/conversion", conversion=made.pk)
+        last = self.outing.content().supplies[0].branches[-1]
+        self.assertEqual((last.device, last.path), (made.case.device, made.case.path))
+
+    def test_count_move_take_out_undo(self) -> None:
+        self.post("supply/0/3/count", count="5")
+        self.assertEqual(self.outing.content().supplies[0].branches[3].count, 5)
+        self.post("supply/1/1/move", to="0")
+        names = [[b.device.name for b in s.branches] for s in self.outing.content().supplies]
+        self.assertEqual(names[1], ["chart tablet"])
+        self.assertEqual(names[0][-1], "bat recorder")
+        self.post("supply/0/0/remove")
+        self.assertNotIn("hide mount", [b.device.name for b in self.outing.content().supplies[0].branches])
+        self.post("supply/1/remove")
+        self.assertEqual(len(self.outing.content().supplies), 1)
+        for _ in range(4):
+            self.post("step", by="-1")
+        self.assertEqual([len(s.branches) for s in self.outing.content().supplies], [4, 2])
+        self.post("step", by="-1")
+        self.post("step", by="1")
+        self.assertEqual(self.outing.content().supplies[0].branches[3].count, 5)
+
+    def test_what_is_refused_comes_back_as_typed(self) -> None:
+        before = self.outing.document
+        for what, data, says in (
+            ("set", {"place": "hours", "text": "half"}, "half"),
+            ("set", {"place": "start", "text": "25:99"}, "time of day"),
+            ("set", {"place": "temperature_c", "text": "900"}, "at most 100"),
+            ("set", {"place": "title", "text": "  "}, "needs a name"),
+            ("supply", {"item": "0"}, "Choose a pack"),
+            ("supply", {"item": "²"}, "Choose a pack"),
+            ("supply/0/row", {"rows": "lamp 12V"}, "its watts or its amperes are wanted"),
+            ("supply/0/row", {"rows": "lamp 12V 1W\nbad line"}, "line 2"),
+            ("supply/0/row", {"rows": ""}, "one device a line"),
+            ("supply/0/conversion", {"conversion": "99999"}, "Choose a conversion"),
+            ("supply/0/trunk", {"rating_a": "-3"}, "at most 10000"),
+            ("supply/0/trunk", {"length_m": "2"}, "its length and its copper"),
+            ("supply/0/0/count", {"count": "0"}, "1 to 100"),
+            ("supply/0/0/count", {"count": "1e9"}, "1 to 100"),
+            ("supply/0/0/move", {"to": "0"}, "another supply"),
+            ("supply/0/0/move", {"to": "77"}, "another supply"),
+        ):
+            with self.subTest(what, **data):
+                page = self.post(what, fails=422, **data)
+                self.assertIn(says, page)
+                for name in ("text", "rows", "rating_a", "length_m"):
+                    if data.get(name, "").strip():
+                        self.assertIn(data[name].splitlines()[0], page)
+        self.assertEqual(self.outing.document, before)
+
+    def test_two_tabs(self) -> None:
+        old = self.outing.version
+        self.post("set", place="hours", text="5 h")
+        page = self.post("set", fails=409, version=old, place="hours", text="6 h")
+        self.assertIn("another tab", page)
+        self.assertEqual(self.outing.content().hours, 5.0)
+        for what in ("step", "remove"):
+            self.assertIn("another tab", self.post(what, fails=409, version=old))
+        self.assertIn("not there any more", self.post("supply/9/remove", fails=409))
+        self.assertIn("not there any more", self.post("supply/0/40/remove", fails=409))
+
+    def test_how_many_more(self) -> None:
+        base = f"/outings/{self.outing.pk}/many"
+        page = self.client.get(f"{base}/1/1/", headers=HTMX).content.decode()
+        self.assertIn("It carries", page)
+        self.assertIn("gives at most 2.4", page)
+        for gone in ("9/0", "0/9"):
+            self.assertEqual(self.client.get(f"{base}/{gone}/").status_code, 404)
+
+    def test_files_out_and_in(self) -> None:
+        text = self.client.get(f"/outings/{self.outing.pk}/outing.json").content
+        self.assertEqual(json.loads(text), self.outing.document)
+        rows = list(
+            csv.DictReader(io.StringIO(self.client.get(f"/outings/{self.outing.pk}/outing.csv").content.decode()))
+        )
+        self.assertEqual(len(rows), 6)
+        self.assertEqual(rows[3]["count"], "2")
+        made = self.client.post("/outings/import/", {"file": SimpleUploadedFile("night.json", text)})
+        self.assertEqual(made.status_code, 302)
+        self.assertEqual(Outing.objects.count(), 2)
+        for content, says in ((b"{}", "format"), (b"nonsense", "JSON"), (b"", "")):
+            with self.subTest(content):
+                refused = self.client.post("/outings/import/", {"file": SimpleUploadedFile("x.json", content)})
+                self.assertEqual(refused.status_code, 422)
+                self.assertIn(says, refused.content.decode())
+        evil = json.loads(text)
+        evil["supplies"][0]["branches"][0]["device"]["name"] = "=cmd|' /C calc'!A0"
+        evil["supplies"][0]["name"] = "<script>alert(1)</script>"
+        self.client.post("/outings/import/", {"file": SimpleUploadedFile("e.json", json.dumps(evil).encode())})
+        taken = Outing.objects.latest("pk")
+        self.assertIn("'=cmd", self.client.get(f"/outings/{taken.pk}/outing.csv").content.decode())
+        self.assertNotIn("<script>alert", self.client.get(f"/outings/{taken.pk}/").content.decode())
+
+    def test_an_unreadable_one_takes_no_page_down(self) -> None:
+        Outing.objects.update(document={"format": "hermotrope-outing/9"})
+        self.assertIn("cannot be read", self.client.get("/outings/").content.decode())
+        page = self.client.get(f"/outings/{self.outing.pk}/").content.decode()
+        self.assertIn("newer", page)
+        self.assertEqual(self.client.get(f"/outings/{self.outing.pk}/outing.csv").status_code, 404)
+        self.outing.refresh_from_db()
+        gone = self.client.post(f"/outings/{self.outing.pk}/remove/", {"version": self.outing.version})
+        self.assertRedirects(gone, "/outings/")
+        self.assertFalse(Outing.objects.exists())
+
+    def test_without_javascript_a_change_leads_back_to_the_page(self) -> None:
+        sent = {"version": self.outing.version, "place": "hours", "text": "4 h"}
+        self.assertRedirects(self.client.post(f"/outings/{self.outing.pk}/set/", sent), self.outing.get_absolute_url())
+
+
+def _pack() -> Item:
+    found = Item.objects.filter(kind="source", name__icontains="12.8").first()
+    assert found is not None
+    return found
