@@ -23,6 +23,8 @@ class Branch(Value, frozen=True):
     path: tuple[Stage, ...] = ()
     duty: Duty = Duty()
     count: int = 1
+    pinned: bool = False
+    """It stays on its supply, whatever is proposed."""
 
     def __post_init__(self) -> None:
         super().__post_init__()

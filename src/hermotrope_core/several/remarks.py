@@ -33,7 +33,7 @@ class Remark(msgspec.Struct, frozen=True):
 def remarks(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float | None) -> tuple[Remark, ...]:
     """Everything to be told of a supply, the gravest first."""
     found = [*_together(supply, conditions), *_starts(supply, conditions), *_fuses(supply, conditions)]
-    found += [*_windows(supply, conditions), *_shared_drop(supply, conditions), *_ends(supply, run, hours)]
+    found += [*windows(supply, conditions), *_shared_drop(supply, conditions), *_ends(supply, run, hours)]
     return tuple(sorted(found, key=lambda one: ORDER.index(one.level)))
 
 
@@ -108,7 +108,7 @@ def _weakest(load: Load, branch: Branch) -> float | None:
     return min(stands, default=None)
 
 
-def _windows(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
+def windows(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
     """A device straight on the pack's volts gets the full pack's, with nothing drawn."""
     trunk = Load(supply, conditions, []).trunk
     volts = unloaded_volts(trunk, full_volts(supply.source))[-1]
