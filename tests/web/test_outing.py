@@ -73,22 +73,22 @@ class OutingPages(TestCase):
         self.assertEqual((last.device, last.path), (made.case.device, made.case.path))
 
     def test_count_move_take_out_undo(self) -> None:
-        self.post("supply/0/3/count", count="5")
-        self.assertEqual(self.outing.content().supplies[0].branches[3].count, 5)
-        self.post("supply/1/1/move", to="0")
+        self.post("supply/1/0/count", count="5")
+        self.assertEqual(self.outing.content().supplies[1].branches[0].count, 5)
+        self.post("supply/2/1/move", to="0")
         names = [[b.device.name for b in s.branches] for s in self.outing.content().supplies]
-        self.assertEqual(names[1], ["chart tablet"])
+        self.assertEqual(names[2], ["chart tablet"])
         self.assertEqual(names[0][-1], "bat recorder")
         self.post("supply/0/0/remove")
         self.assertNotIn("hide mount", [b.device.name for b in self.outing.content().supplies[0].branches])
-        self.post("supply/1/remove")
-        self.assertEqual(len(self.outing.content().supplies), 1)
+        self.post("supply/2/remove")
+        self.assertEqual(len(self.outing.content().supplies), 2)
         for _ in range(4):
             self.post("step", by="-1")
-        self.assertEqual([len(s.branches) for s in self.outing.content().supplies], [4, 2])
+        self.assertEqual([len(s.branches) for s in self.outing.content().supplies], [3, 1, 2])
         self.post("step", by="-1")
         self.post("step", by="1")
-        self.assertEqual(self.outing.content().supplies[0].branches[3].count, 5)
+        self.assertEqual(self.outing.content().supplies[1].branches[0].count, 5)
 
     def test_what_is_refused_comes_back_as_typed(self) -> None:
         before = self.outing.document
@@ -131,11 +131,40 @@ class OutingPages(TestCase):
 
     def test_how_many_more(self) -> None:
         base = f"/outings/{self.outing.pk}/many"
-        page = self.client.get(f"{base}/1/1/", headers=HTMX).content.decode()
+        page = self.client.get(f"{base}/2/1/", headers=HTMX).content.decode()
         self.assertIn("It carries", page)
         self.assertIn("gives at most 2.4", page)
         for gone in ("9/0", "0/9"):
             self.assertEqual(self.client.get(f"{base}/{gone}/").status_code, 404)
+
+    def test_propose_hang_pin(self) -> None:
+        base = f"/outings/{self.outing.pk}"
+        page = self.client.get(f"{base}/proposal/", {"wish": "fewest packs"}, headers=HTMX).content.decode()
+        self.assertIn("1\n      device would move", page)
+        self.assertIn("Why not otherwise", page)
+        self.assertIn("converter of its own", page)
+        self.post("hang", wish="fewest packs")
+        names = [[b.device.name for b in s.branches] for s in self.outing.content().supplies]
+        self.assertEqual(names[1], ["sampling pump", "hide lamp"])
+        self.assertIn("hangs so already", self.client.get(f"{base}/proposal/", headers=HTMX).content.decode())
+        self.post("step", by="-1")
+        self.post("supply/0/2/pin", pinned="yes")
+        self.assertTrue(self.outing.content().supplies[0].branches[2].pinned)
+        pinned = self.client.get(f"{base}/proposal/", headers=HTMX).content.decode()
+        self.assertIn("sampling pump\n          (pinned)", pinned)
+        self.post("supply/0/2/pin", pinned="no")
+        self.assertFalse(self.outing.content().supplies[0].branches[2].pinned)
+        self.assertIn("Choose what", self.post("hang", fails=422, wish="most fun"))
+        self.post("set", place="hours", text="")
+        self.assertIn("how many hours", self.client.get(f"{base}/proposal/", headers=HTMX).content.decode())
+        self.assertIn("Nothing can be proposed", self.post("hang", fails=422, wish="least mass"))
+        self.assertIn("how many hours", self.client.get(f"{base}/needs/0/", headers=HTMX).content.decode())
+
+    def test_what_a_pack_must_be(self) -> None:
+        page = self.client.get(f"/outings/{self.outing.pk}/needs/0/", headers=HTMX).content.decode()
+        self.assertIn("of Lithium iron phosphate, 4 in series", page)
+        self.assertIn("Of the Shelf: 12.8 V 20 Ah", page)
+        self.assertEqual(self.client.get(f"/outings/{self.outing.pk}/needs/7/").status_code, 404)
 
     def test_files_out_and_in(self) -> None:
         text = self.client.get(f"/outings/{self.outing.pk}/outing.json").content

@@ -112,6 +112,14 @@ def with_count(document: Document, index: int, place: int, count: int) -> Docume
     return with_changed(document, index, msgspec.structs.replace(supply, branches=branches))
 
 
+def with_pin(document: Document, index: int, place: int, *, pinned: bool) -> Document:
+    """The outing with a device that stays where it hangs, or may be moved again."""
+    supply = document.supplies[index]
+    branch = msgspec.structs.replace(supply.branches[place], pinned=pinned)
+    branches = tuple(branch if i == place else one for i, one in enumerate(supply.branches))
+    return with_changed(document, index, msgspec.structs.replace(supply, branches=branches))
+
+
 def moved(document: Document, index: int, place: int, to: int) -> Document:
     """The outing with one device on another supply."""
     branch = document.supplies[index].branches[place]

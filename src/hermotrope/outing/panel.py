@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
+
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.night import night
 from hermotrope.outing.models import Outing
@@ -13,11 +15,15 @@ from hermotrope_core.circuit.point import rated_wh
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.outing_document import finished_supply
+from hermotrope_core.plan.source import Source
+from hermotrope_core.several.assign import WISHES
 from hermotrope_core.several.follow import SupplyRun, follow
 from hermotrope_core.several.line import shared
+from hermotrope_core.several.needs import lasts
 from hermotrope_core.several.remarks import ORDER, Remark, remarks
 from hermotrope_core.values.clock import clock_time, days_later
 from hermotrope_core.values.figures import duration, figure, stated
@@ -25,6 +31,7 @@ from hermotrope_core.values.known import maybe, number
 
 MOST_CHOICES = 200
 VERDICTS = {"refuse": "refused", "care": "fits with care", "note": "fits"}
+MOST_PACKS_NAMED = 8
 TRUNK = (
     ("rating_a", "fuse", "A", "none"),
     ("length_m", "lead, one way", "m", "none"),
@@ -53,11 +60,26 @@ def page_context(
         "verdict": next((word for word in VERDICTS.values() if word in worst), ""),
         "packs": Item.objects.filter(kind="source").order_by("-have", "position", "name")[:MOST_CHOICES],
         "conversions": [(one.pk, one.title) for one in Conversion.objects.order_by("title")[:MOST_CHOICES]],
+        "wishes": WISHES,
         "can_undo": outing.revision > 1,
         "can_redo": outing.revisions.filter(number__gt=outing.revision).exists(),
         "errors": errors,
         "typed": typed,
     }
+
+
+def packs_that_last(supply: Supply, conditions: Conditions, hours: float) -> list[tuple[str, str, str]]:
+    """The packs of the Shelf that last in the place of a supply's own, lightest first: name, mass, whether owned."""
+    found = []
+    for item in Item.objects.filter(kind="source").order_by("position", "name")[:MOST_CHOICES]:
+        source = item.readable()
+        if isinstance(source, Source) and lasts(msgspec.structs.replace(supply, source=source), conditions, hours):
+            found.append((maybe(source.mass_g), item))
+    found.sort(key=lambda one: (one[0] is None, one[0] or 0.0))
+    return [
+        (item.name, "" if mass is None else figure(mass, "g", 2), item.get_have_display())
+        for mass, item in found[:MOST_PACKS_NAMED]
+    ]
 
 
 def _refused(night_: dict[str, Any], errors: dict[str, str], typed: dict[str, str]) -> None:
@@ -108,6 +130,7 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
         "shared": [one for one in told if one.branch == -1],
         "verdict": next((VERDICTS[level] for level in ORDER if any(one.level == level for one in told)), "fits"),
         "lasts": _when(run.runtime_s, document.start),
+        "early": sum(supply.branches[one.branch].count for one in told if one.branch >= 0 and one.ends),
         "left": figure(run.final_soc, "%", 2),
         "left_wh": figure(run.final_soc * rated_wh(supply.source), "Wh", 2) if shown["wh"] else "",
         "taken": figure(run.energy_from_source_wh, "Wh"),

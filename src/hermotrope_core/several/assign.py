@@ -99,12 +99,11 @@ def _pair(supply: Supply, branch: Branch, conditions: Conditions, hours: float) 
 
 def _against(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float) -> str:
     """What speaks against a supply as it hangs: what is refused of it, or a device that stops early."""
-    early = [one for one in run.branches if one.end_cause != "programme over"]
     found = remarks(supply, conditions, run, hours)
     refused = [one.says for one in found if one.level == "refuse" and not one.says.startswith("No fuse")]
     if refused:
         return refused[0]
-    return next((one.says for one in found if one.branch >= 0 and "before the end" in one.says), "") if early else ""
+    return next((one.says for one in found if one.ends), "")
 
 
 def _start(supply: Supply) -> float:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from math import ceil, floor, log10
+
 import msgspec
 
 from hermotrope_core.circuit.discharge import NeverEnds
@@ -77,7 +79,13 @@ def _least(supply: Supply, conditions: Conditions, hours: float, chemistry: str,
     while high > low * CLOSE:
         middle = (low * high) ** 0.5
         low, high = (low, middle) if enough(middle) else (middle, high)
-    return high
+    return _up(high)
+
+
+def _up(value: float) -> float:
+    """Rounded up to three significant digits: the least that lasts must not be told as less."""
+    unit = 10.0 ** (floor(log10(value)) - 2)
+    return float(f"{ceil(value / unit - 1e-9) * unit:.12g}")
 
 
 def _like(source: Source, chemistry: str, cells: int, amperes: float) -> Source:

@@ -28,6 +28,8 @@ class Remark(msgspec.Struct, frozen=True):
     level: Level
     says: str
     branch: int = -1
+    ends: bool = False
+    """Whether it tells that a device stops, or never starts."""
 
 
 def remarks(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float | None) -> tuple[Remark, ...]:
@@ -146,8 +148,8 @@ def _ends(supply: Supply, run: SupplyRun, hours: float | None) -> Iterator[Remar
     """Who does not last, and why."""
     for i, one in enumerate(run.branches):
         if one.runtime_s <= 0.0:
-            yield Remark("refuse", f"{one.device} does not start: {CAUSE_WORDS[one.end_cause]}.", i)
+            yield Remark("refuse", f"{one.device} does not start: {CAUSE_WORDS[one.end_cause]}.", i, ends=True)
         elif hours is not None and one.runtime_s < 3600.0 * hours and one.end_cause != "programme over":
             short = duration(3600.0 * hours - one.runtime_s)
             words = f"{one.device} stops {short} before the end: {CAUSE_WORDS[one.end_cause]}."
-            yield Remark("care", words, i)
+            yield Remark("care", words, i, ends=True)

@@ -23,6 +23,7 @@ from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing import Branch, Supply
 from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.source import Source
+from hermotrope_core.several.assign import WISHES, CannotPropose, propose
 from hermotrope_core.several.line import FIELDS as FIGURES
 from hermotrope_core.several.line import with_line
 from hermotrope_core.values.clock import since_midnight
@@ -256,6 +257,35 @@ def move(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
             raise Refused(f"move-{index}-{place}", "Choose another supply.")
         name = document.supplies[index].branches[place].device.name
         return actions.moved(document, index, place, to), f"{name} on {document.supplies[to].called}"
+
+    return _changed(request, pk, change)
+
+
+@require_POST
+def pin(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
+    """Let a device stay where it hangs whatever is proposed, or let it go."""
+    pinned = request.POST.get("pinned") == "yes"
+
+    def change(document: Document) -> tuple[Document, str]:
+        name = document.supplies[index].branches[place].device.name
+        made = actions.with_pin(document, index, place, pinned=pinned)
+        return made, f"{name} {'stays' if pinned else 'may move'}"
+
+    return _changed(request, pk, change)
+
+
+@require_POST
+def hang_so(request: HttpRequest, pk: int) -> HttpResponse:
+    """Hang every device where it is proposed; what was proposed is worked out again, so it is never an old one."""
+
+    def change(document: Document) -> tuple[Document, str]:
+        wish = next((one for one in WISHES if one == request.POST.get("wish")), None)
+        if wish is None:
+            raise Refused("page", "Choose what the proposal is to look for.")
+        try:
+            return propose(document, wish).outing, f"Hung for {wish}"
+        except CannotPropose as error:
+            raise Refused("page", f"Nothing can be proposed: {error}.") from None
 
     return _changed(request, pk, change)
 

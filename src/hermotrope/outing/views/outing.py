@@ -11,13 +11,17 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
 from hermotrope.outing.models import Outing
-from hermotrope.outing.panel import page_context
+from hermotrope.outing.panel import packs_that_last, page_context
 from hermotrope_core.circuit.discharge import NeverEnds
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing_document import finished_supply
+from hermotrope_core.several.assign import WISHES, CannotPropose, propose
 from hermotrope_core.several.follow import follow
 from hermotrope_core.several.load import MOST_ALIKE, how_many
+from hermotrope_core.several.needs import needs
 from hermotrope_core.tell.readout import supply_tree
+from hermotrope_core.values.figures import figure, stated
+from hermotrope_core.values.known import maybe
 
 UNSAFE = ("=", "+", "-", "@", "\t", "\r")
 
@@ -71,6 +75,48 @@ def export_csv(request: HttpRequest, pk: int) -> HttpResponse:
 def _plain(text: str) -> str:
     """A name that no spreadsheet takes for a formula."""
     return f"'{text}" if text.startswith(UNSAFE) else text
+
+
+@require_GET
+def proposal(request: HttpRequest, pk: int) -> HttpResponse:
+    """Who should feed whom under a wish, with what speaks for it and against the others."""
+    found = get_object_or_404(Outing, pk=pk)
+    wish = next((one for one in WISHES if one == request.GET.get("wish")), WISHES[0])
+    context: dict[str, object] = {"outing": found, "wish": wish, "why_not": ""}
+    try:
+        made = propose(found.content(), wish)
+        context |= {
+            "proposal": made,
+            "same": made.outing == found.content(),
+            "mass": "" if made.mass_g is None else figure(made.mass_g, "g", 2),
+            "price": "" if made.price is None else stated(made.price),
+        }
+    except (CannotPropose, CaseError) as error:
+        context["why_not"] = str(error)
+    return render(request, "outing/_proposal.html", context)
+
+
+@require_GET
+def what_must_it_be(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    """The least pack of each chemistry that lasts for what hangs on a supply, and the packs of the Shelf that do."""
+    found = get_object_or_404(Outing, pk=pk)
+    try:
+        document = found.content()
+        supply = document.supplies[index]
+        finished_supply(supply, f"supplies[{index}]")
+    except (IndexError, CaseError) as error:
+        raise Http404(str(error)) from None
+    hours = maybe(document.hours)
+    context: dict[str, object] = {"supply": supply, "hours": hours}
+    if hours is not None and supply.branches:
+        context |= {
+            "needs": [
+                (one, figure(one.capacity_ah, "Ah"), figure(one.energy_wh, "Wh"))
+                for one in needs(supply, document.conditions, hours)
+            ],
+            "packs": packs_that_last(supply, document.conditions, hours),
+        }
+    return render(request, "outing/_needs.html", context)
 
 
 @require_GET
