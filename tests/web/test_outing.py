@@ -160,6 +160,11 @@ class OutingPages(TestCase):
         self.assertIn("Nothing can be proposed", self.post("hang", fails=422, wish="least mass"))
         self.assertIn("how many hours", self.client.get(f"{base}/needs/0/", headers=HTMX).content.decode())
 
+    def test_how_sure(self) -> None:
+        page = self.client.get(f"/outings/{self.outing.pk}/range/0/", headers=HTMX).content.decode()
+        self.assertRegex(page, r"hide mount [\d.]+–[\d.]+ h, to the end in \d+ % of the draws")
+        self.assertEqual(self.client.get(f"/outings/{self.outing.pk}/range/9/").status_code, 404)
+
     def test_what_a_pack_must_be(self) -> None:
         page = self.client.get(f"/outings/{self.outing.pk}/needs/0/", headers=HTMX).content.decode()
         self.assertIn("of Lithium iron phosphate, 4 in series", page)

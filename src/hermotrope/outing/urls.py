@@ -10,6 +10,7 @@ urlpatterns = [
     path("<int:pk>/outing.json", outing.export_json, name="outing-json"),
     path("<int:pk>/outing.csv", outing.export_csv, name="outing-csv"),
     path("<int:pk>/many/<int:index>/<int:place>/", outing.how_many_more, name="outing-many"),
+    path("<int:pk>/range/<int:index>/", outing.how_sure, name="outing-range"),
     path("<int:pk>/needs/<int:index>/", outing.what_must_it_be, name="outing-needs"),
     path("<int:pk>/proposal/", outing.proposal, name="outing-proposal"),
     path("<int:pk>/hang/", changes.hang_so, name="outing-hang"),

@@ -124,13 +124,13 @@ class Bundle:
         demand = mode_demand(mode)
         value = demand.value * self.of(f"device.modes[{index}].{mode.OWN[mode.kind]}") ** mode.value_power
         later = None if self.falls_to is None else self.falls_to.law(name)
-        on = self._worked_back(Asked(demand.kind, value, demand.drop_v), later)
+        on = self.worked_back(Asked(demand.kind, value, demand.drop_v), later)
         if mode.share == 1.0:
             return on
-        between = replace(self._worked_back(Asked("power", np.zeros(self.n), 0.0), None), share=1.0 - mode.share)
+        between = replace(self.worked_back(Asked("power", np.zeros(self.n), 0.0), None), share=1.0 - mode.share)
         return replace(on, share=mode.share, between=between if bool((between.value > 0.0).any()) else None)
 
-    def _worked_back(self, asked: Asked, later: Law | None) -> Law:
+    def worked_back(self, asked: Asked, later: Law | None) -> Law:
         """A demand at the inlet as the first stretch sees it."""
         kind, value, own = asked.kind, asked.value, asked.drop
         circuit = self.circuit
@@ -198,17 +198,17 @@ class Bundle:
             if holder.input_min_v > 0.0:
                 bounds.append((self._threshold(holder.input_min_v, ohm, drop, asked), holder.low_cause))
             if holder.input_max_v is not None:
-                top = self._inverse(self._threshold(holder.input_max_v, ohm, drop, asked))
+                top = self.inverse(self._threshold(holder.input_max_v, ohm, drop, asked))
         else:
             bounds.append((self._threshold(circuit.device_min_v, ohm, drop, asked), "device minimum"))
         bounds.append((_collapse(self.ohms[0], self.drop + max(0.0, asked.drop), kind, value), "collapse"))
         emfs = np.array([emf for emf, _ in bounds])
         best = emfs.argmax(axis=0)
         cause = np.array([CAUSES.index(cause) for _, cause in bounds])[best]
-        stop = self._inverse(emfs.max(axis=0))
+        stop = self.inverse(emfs.max(axis=0))
         falls = turn > emfs.max(axis=0)
         if later is not None and falls.any():
-            stop = np.where(falls, np.minimum(later.stop, self._inverse(turn)), stop)
+            stop = np.where(falls, np.minimum(later.stop, self.inverse(turn)), stop)
             cause = np.where(falls, later.cause, cause)
         bad = broken < len(CAUSES)
         return Law(
@@ -221,7 +221,7 @@ class Bundle:
             np.where(bad, np.minimum(broken, len(CAUSES) - 1), cause),
             port,
             turn,
-            self._inverse(turn),
+            self.inverse(turn),
             later if falls.any() else None,
         )
 
@@ -234,7 +234,7 @@ class Bundle:
             fails = fails | (amps * amps * self.ohms[0] > asked.value)
         return np.where(fails, -np.inf, emf)
 
-    def _inverse(self, emf: Array) -> Array:
+    def inverse(self, emf: Array) -> Array:
         """The highest charge whose EMF is not above `emf` (`piece.inverse`)."""
         i = np.clip(np.searchsorted(self.emfs, emf, side="right") - 1, 0, len(self.emfs) - 2)
         rise = self.emfs[i + 1] - self.emfs[i]

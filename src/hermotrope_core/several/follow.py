@@ -18,7 +18,7 @@ from hermotrope_core.kinds.effects import Cause
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import FORMAT, Case
 from hermotrope_core.plan.device import Device
-from hermotrope_core.plan.duty import Conditions
+from hermotrope_core.plan.duty import Conditions, Duty
 from hermotrope_core.plan.outing import Branch, Supply
 from hermotrope_core.plan.outing_document import branch_case
 from hermotrope_core.several.pull import Pull, pulls
@@ -71,6 +71,37 @@ class SupplyRun(msgspec.Struct, frozen=True, gc=False):
     """Empty unless asked for."""
 
 
+class Clock:
+    """A duty by the clock: which mode is on, and when it changes."""
+
+    def __init__(self, duty: Duty) -> None:
+        self.turns, self.once = duty.turns(), duty.once
+        self.cycle_s = sum(lasts for _, lasts in self.turns)
+        self.cycle = self.at = 0
+        self.over = False
+
+    @property
+    def mode(self) -> str:
+        return self.turns[self.at][0]
+
+    @property
+    def next_s(self) -> float:
+        """When its mode changes; inf for a device that has one mode for ever, or whose programme is over."""
+        if self.over or (len(self.turns) == 1 and not self.once):
+            return inf
+        within = sum(lasts for _, lasts in self.turns[: self.at + 1])
+        return self.cycle * self.cycle_s + within
+
+    def turn(self) -> None:
+        """Go on to the next mode; a programme that runs once is `over` after its last."""
+        if self.at + 1 < len(self.turns):
+            self.at += 1
+        elif self.once:
+            self.over = True
+        else:
+            self.at, self.cycle = 0, self.cycle + 1
+
+
 class _Branch:
     """One branch while it is followed: its mode by the clock, its energy, its end."""
 
@@ -81,11 +112,7 @@ class _Branch:
         self.pulls: dict[str, tuple[Pull, ...]] = {}
         for mode in case.duty_modes():
             self.pulls[mode.name] = pulls(draw_of(circuit, mode_demand(mode), len(case.path)), mode, branch.count)
-        self.turns = branch.duty.turns()
-        self.once = branch.duty.once
-        self.cycle_s = sum(lasts for _, lasts in self.turns)
-        self.cycle = self.at = 0
-        self.begun_s = 0.0
+        self.clock = Clock(branch.duty)
         self.variant = 0
         self.joules = 0.0
         self.end: Cause | None = None
@@ -93,31 +120,18 @@ class _Branch:
 
     @property
     def mode(self) -> str:
-        return self.turns[self.at][0]
+        return self.clock.mode
 
     @property
     def pull(self) -> Pull:
         return self.pulls[self.mode][self.variant]
 
-    @property
-    def next_s(self) -> float:
-        """When its mode changes; inf for a device that has one mode for ever."""
-        if len(self.turns) == 1 and not self.once:
-            return inf
-        within = sum(lasts for _, lasts in self.turns[: self.at + 1])
-        return self.cycle * self.cycle_s + within
-
     def turn(self, now: float) -> None:
-        """Go on to the next mode; a programme that runs once ends after its last."""
+        """Go on to the next mode, or end with the programme."""
         self.variant = 0
-        self.at += 1
-        if self.at < len(self.turns):
-            return
-        if self.once:
-            self.at -= 1
+        self.clock.turn()
+        if self.clock.over:
             self.stop("programme over", now)
-        else:
-            self.at, self.cycle = 0, self.cycle + 1
 
     def stop(self, cause: Cause, now: float) -> None:
         self.end, self.end_s = cause, now
@@ -173,7 +187,7 @@ class _Night:
 
     def _must_end(self) -> None:
         """Raise `NeverEnds` for a supply that nothing drains and nothing ends."""
-        if self.until_s < inf or all(b.once for b in self.branches):
+        if self.until_s < inf or all(b.clock.once for b in self.branches):
             return
         if self.endless:
             raise NeverEnds(f"{self.supply.called} does not run empty: say for how many hours")
@@ -259,7 +273,7 @@ class _Night:
     def _go_on(self) -> None:
         """To the next change: of a mode, of a limit, or the end of the programme."""
         setting = self.setting()
-        change = min(b.next_s for b in self.running)
+        change = min(b.clock.next_s for b in self.running)
         until = min(change, self.until_s, self._sleeps_at(setting))
         if self.turns is not None:
             until = min(until, self.time + self.sample_s)
@@ -267,7 +281,7 @@ class _Night:
         if self.time < until:
             return
         for b in self.running:
-            if b.next_s <= self.time + SAME_S * max(1.0, self.time):
+            if b.clock.next_s <= self.time + SAME_S * max(1.0, self.time):
                 b.turn(self.time)
 
     def _fall(self, setting: Setting, until: float) -> None:
@@ -351,19 +365,21 @@ class _Night:
         )
 
 
+def trunk_case(supply: Supply, conditions: Conditions) -> Case:
+    """From the source to the junction as a conversion of its own, of a device that is not told."""
+    return Case(
+        format=FORMAT,
+        title=supply.called,
+        device=Device(name="junction"),
+        source=supply.source,
+        path=supply.trunk,
+        conditions=conditions,
+    )
+
+
 def trunk_circuit(supply: Supply, conditions: Conditions) -> Circuit:
     """From the source to the junction, ready for computing. Raises ValueError for a trunk that cannot be."""
-    nothing = Device(name="junction")
-    return circuit_of(
-        Case(
-            format=FORMAT,
-            title=supply.called,
-            device=nothing,
-            source=supply.source,
-            path=supply.trunk,
-            conditions=conditions,
-        )
-    )
+    return circuit_of(trunk_case(supply, conditions))
 
 
 def follow(supply: Supply, conditions: Conditions, hours: Number | None = None, *, keep: bool = False) -> SupplyRun:

@@ -19,10 +19,12 @@ from hermotrope_core.several.assign import WISHES, CannotPropose, propose
 from hermotrope_core.several.follow import follow
 from hermotrope_core.several.load import MOST_ALIKE, how_many
 from hermotrope_core.several.needs import needs
+from hermotrope_core.several.ranges import night_range
 from hermotrope_core.tell.readout import supply_tree
-from hermotrope_core.values.figures import figure, stated
+from hermotrope_core.values.figures import figure, span, stated
 from hermotrope_core.values.known import maybe
 
+PAGE_DRAWS = 400
 UNSAFE = ("=", "+", "-", "@", "\t", "\r")
 
 
@@ -75,6 +77,23 @@ def export_csv(request: HttpRequest, pk: int) -> HttpResponse:
 def _plain(text: str) -> str:
     """A name that no spreadsheet takes for a formula."""
     return f"'{text}" if text.startswith(UNSAFE) else text
+
+
+@require_GET
+def how_sure(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    """The range of a supply's night: how long each device lasts in nine of ten draws, and what is left."""
+    found = get_object_or_404(Outing, pk=pk)
+    try:
+        document = found.content()
+        supply = document.supplies[index]
+        finished_supply(supply, f"supplies[{index}]")
+        made = night_range(supply, document.conditions, maybe(document.hours), PAGE_DRAWS)
+    except (IndexError, CaseError, NeverEnds, ValueError) as error:
+        raise Http404(str(error)) from None
+    rows = [(one.device, span(one.p5, one.p95), figure(one.whole, "%", 2)) for one in made.branches]
+    left = f"{figure(made.left[0], '%', 2)} to {figure(made.left[2], '%', 2)}"
+    context = {"rows": rows, "left": left, "hours": document.hours is not None}
+    return render(request, "outing/_range.html", context)
 
 
 @require_GET
