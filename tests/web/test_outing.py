@@ -162,7 +162,7 @@ class OutingPages(TestCase):
 
     def test_how_sure(self) -> None:
         page = self.client.get(f"/outings/{self.outing.pk}/range/0/", headers=HTMX).content.decode()
-        self.assertRegex(page, r"hide mount [\d.]+–[\d.]+ h, to the end in \d+ % of the draws")
+        self.assertRegex(page, r"hide mount \d h \d+ min – \d h \d+ min, to the end in \d+ % of the draws")
         self.assertEqual(self.client.get(f"/outings/{self.outing.pk}/range/9/").status_code, 404)
 
     def test_what_a_pack_must_be(self) -> None:

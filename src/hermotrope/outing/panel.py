@@ -130,6 +130,7 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
         "shared": [one for one in told if one.branch == -1],
         "verdict": next((VERDICTS[level] for level in ORDER if any(one.level == level for one in told)), "fits"),
         "lasts": _when(run.runtime_s, document.start),
+        "netlist": supply.source.regulated_output is None,
         "early": sum(supply.branches[one.branch].count for one in told if one.branch >= 0 and one.ends),
         "left": figure(run.final_soc, "%", 2),
         "left_wh": figure(run.final_soc * rated_wh(supply.source), "Wh", 2) if shown["wh"] else "",

@@ -22,15 +22,11 @@ from hermotrope_core.circuit.point import (
     draw_of,
     mode_demand,
 )
+from hermotrope_core.circuit.spice import EDGE_S, LEAST_V, START_S, num, pwl, words
 from hermotrope_core.kinds.effects import Holder
 from hermotrope_core.plan.case import Case
-from hermotrope_core.values.known import Table, maybe, number
+from hermotrope_core.values.known import maybe, number
 
-EDGE_S = 1e-3
-"""Modes change within this time, seconds."""
-START_S = 2e-3
-"""Margins count from here on, so that a run which cannot start ends at once."""
-LEAST_V = 1e-3
 MOST_STEPS = 400_000
 """However short a mode: the simulator stops at every edge of a pulse by itself."""
 STEPS = 400
@@ -41,7 +37,7 @@ def netlist(case: Case) -> str:
     circuit = circuit_of(case)
     solved = run(case, circuit=circuit)
     writer = _Writer(case, circuit)
-    lines = [f"* {_plain(case.title)}: {_plain(case.device.name)}", *_about(case)]
+    lines = [f"* {words(case.title)}: {words(case.device.name)}", *_about(case)]
     lines += writer.pack()
     node = "pack"
     for k, stretch in enumerate(circuit.stretches):
@@ -57,7 +53,7 @@ def netlist(case: Case) -> str:
     step = min(stop / STEPS, max(shortest / 4.0, stop / MOST_STEPS) if len(writer.modes) > 1 else stop)
     lines += [
         ".options reltol=1e-6 abstol=1e-10 vntol=1e-8 itl4=200",
-        f".tran {_n(step)} {_n(stop)} 0 {_n(step)} uic",
+        f".tran {num(step)} {num(stop)} 0 {num(step)} uic",
         ".meas tran runtime_s WHEN v(margin)=0 FALL=1",
         ".end",
     ]
@@ -68,7 +64,7 @@ def _about(case: Case) -> list[str]:
     source = case.source
     assert source is not None
     return [
-        f"* source: {_plain(source.name)}; {len(case.path)} stages; at {number(case.conditions.temperature_c):g} C",
+        f"* source: {words(source.name)}; {len(case.path)} stages; at {number(case.conditions.temperature_c):g} C",
         "* run it with: ngspice -b FILE; look for runtime_s (seconds)",
     ]
 
@@ -86,17 +82,19 @@ class _Writer:
         circuit = self.circuit
         charge = 3600.0 * circuit.charge_ah
         law = (
-            "1" if circuit.peukert == 1.0 else f"pwr(max(1,i(Vpack)/{_n(circuit.rated_a)}),{_n(circuit.peukert - 1.0)})"
+            "1"
+            if circuit.peukert == 1.0
+            else f"pwr(max(1,i(Vpack)/{num(circuit.rated_a)}),{num(circuit.peukert - 1.0)})"
         )
-        self.margins.append(f"v(soc)-{_n(circuit.reserve_soc)}")
-        drained = f"i(Vpack)/{_n(charge)}*{law}"
+        self.margins.append(f"v(soc)-{num(circuit.reserve_soc)}")
+        drained = f"i(Vpack)/{num(charge)}*{law}"
         if any(mode.share < 1.0 for mode in self.modes):  # switched too fast to be followed: charge goes on average
-            on = "+".join(f"v(m{i})*{_n(mode.share)}" for i, mode in enumerate(self.modes))
-            drained = f"{drained}*({on})+{self._between()}*(1-({on}))/{_n(charge)}"
+            on = "+".join(f"v(m{i})*{num(mode.share)}" for i, mode in enumerate(self.modes))
+            drained = f"{drained}*({on})+{self._between()}*(1-({on}))/{num(charge)}"
         return [
-            f"Csoc soc 0 1 ic={_n(circuit.start_soc)}",
+            f"Csoc soc 0 1 ic={num(circuit.start_soc)}",
             f"Bsoc soc 0 I = {drained}",
-            f"Bemf emf 0 V = {_pwl('v(soc)', circuit.emf_by_soc)}",
+            f"Bemf emf 0 V = {pwl('v(soc)', circuit.emf_by_soc)}",
             "Vpack emf pack 0",
         ]
 
@@ -106,57 +104,57 @@ class _Writer:
         if idle is None or idle.value == 0.0:
             return "0"
         first = self.circuit.stretches[0]
-        above = f"max({LEAST_V},v(emf)-{_n(first.drop_v)})"
-        rest = _n(4.0 * first.resistance_ohm * idle.value)
-        watts = f"2*{_n(idle.value)}/({above}+sqrt(max(0,{above}*{above}-{rest})))"
-        return watts if idle.kind == "power" else _n(idle.value)
+        above = f"max({LEAST_V},v(emf)-{num(first.drop_v)})"
+        rest = num(4.0 * first.resistance_ohm * idle.value)
+        watts = f"2*{num(idle.value)}/({above}+sqrt(max(0,{above}*{above}-{rest})))"
+        return watts if idle.kind == "power" else num(idle.value)
 
     def stretch(self, k: int, stretch: Stretch, node: str) -> str:
         """Write the plain stages of a stretch from `node`; the node at its end."""
         if stretch.shunt_a > 0.0:
-            self.lines.append(f"Ikeep{k} {node} 0 {_n(stretch.shunt_a)}")
+            self.lines.append(f"Ikeep{k} {node} 0 {num(stretch.shunt_a)}")
         for i, element in enumerate(stretch.elements):
             if element.trips_v is not None:
-                self.margins.append(f"v({node})-{_n(element.trips_v)}")
+                self.margins.append(f"v({node})-{num(element.trips_v)}")
             end = f"n{k}_{i}"
             if element.drop_v > 0.0:
-                self.lines.append(f"Vdrop{k}_{i} {node} {end} {_n(element.drop_v)}")
+                self.lines.append(f"Vdrop{k}_{i} {node} {end} {num(element.drop_v)}")
             elif element.resistance_ohm > 0.0:
-                self.lines.append(f"R{k}_{i} {node} {end} {_n(element.resistance_ohm)}")
+                self.lines.append(f"R{k}_{i} {node} {end} {num(element.resistance_ohm)}")
             else:
                 end = node
             node = end
             if element.stage == -1:
-                self.margins.append(f"v({node})-{_n(self.circuit.cutoff_v)}")
+                self.margins.append(f"v({node})-{num(self.circuit.cutoff_v)}")
         return node
 
     def holder(self, k: int, holder: Holder, node: str) -> str:
         """Write a part that holds its output; the node of its output."""
-        out, held, least = f"h{k}", _n(holder.output_v), holder.input_min_v
+        out, held, least = f"h{k}", num(holder.output_v), holder.input_min_v
         passes = self._passes(holder)
         if passes is None:
             self.lines.append(f"Vset{k} s{k} 0 {held}")
         else:
             below, drop, least = passes
-            self.lines.append(f"Bset{k} s{k} 0 V = v({node}) >= {_n(below)} ? {held} : v({node})-{_n(drop)}")
+            self.lines.append(f"Bset{k} s{k} 0 V = v({node}) >= {num(below)} ? {held} : v({node})-{num(drop)}")
         self.lines.append(f"Vout{k} s{k} {out} 0")
         if holder.linear:
-            drawn = f"i(Vout{k})+{_n(holder.quiescent)}"
+            drawn = f"i(Vout{k})+{num(holder.quiescent)}"
         else:
             efficiency = holder.efficiency
-            share = _n(efficiency) if isinstance(efficiency, float) else _pwl(f"i(Vout{k})", efficiency)
+            share = num(efficiency) if isinstance(efficiency, float) else pwl(f"i(Vout{k})", efficiency)
             drawn = (
-                f"({_n(holder.output_v)}*i(Vout{k})/({share})+{_n(holder.quiescent)})/max(v({node}),{self._floor(k)})"
+                f"({num(holder.output_v)}*i(Vout{k})/({share})+{num(holder.quiescent)})/max(v({node}),{self._floor(k)})"
             )
         if passes is not None:
-            drawn = f"v({node}) >= {_n(passes[0])} ? {drawn} : i(Vout{k})"
+            drawn = f"v({node}) >= {num(passes[0])} ? {drawn} : i(Vout{k})"
         self.lines.append(f"Bin{k} {node} 0 I = {drawn}")
         if least > 0.0:
-            self.margins.append(f"v({node})-{_n(least)}")
+            self.margins.append(f"v({node})-{num(least)}")
         if holder.input_max_v is not None:
-            self.margins.append(f"{_n(holder.input_max_v)}-v({node})")
+            self.margins.append(f"{num(holder.input_max_v)}-v({node})")
         if holder.output_current_max_a is not None:
-            self.margins.append(f"{_n(holder.output_current_max_a)}-i(Vout{k})")
+            self.margins.append(f"{num(holder.output_current_max_a)}-i(Vout{k})")
         self._collapse(k, node)
         return out
 
@@ -173,7 +171,7 @@ class _Writer:
         """Volts below which a constant-power draw is not followed: it has collapsed by then."""
         watts = self._watts(k)
         ohm = self.circuit.stretches[k].resistance_ohm
-        return _n(max(LEAST_V, 0.9 * sqrt(ohm * max(watts, default=0.0))))
+        return num(max(LEAST_V, 0.9 * sqrt(ohm * max(watts, default=0.0))))
 
     def _watts(self, k: int) -> list[float]:
         """Constant power that each mode asks of the end of a stretch; 0 where it asks for none."""
@@ -192,7 +190,7 @@ class _Writer:
     def _collapse(self, k: int, node: str) -> None:
         """At collapse a constant power stands at half the open volts: V = sqrt(R P)."""
         ohm = self.circuit.stretches[k].resistance_ohm
-        terms = [f"v(m{i})*{_n(sqrt(ohm * watts))}" for i, watts in enumerate(self._watts(k)) if watts > 0.0]
+        terms = [f"v(m{i})*{num(sqrt(ohm * watts))}" for i, watts in enumerate(self._watts(k)) if watts > 0.0]
         if ohm > 0.0 and terms:
             self.margins.append(f"v({node})-({'+'.join(terms)})")
 
@@ -203,12 +201,12 @@ class _Writer:
         for i, mode in enumerate(self.modes):
             demand = mode_demand(mode)
             if demand.kind == "power":
-                draws.append(f"v(m{i})*{_n(demand.value)}/max(v({node}),{self._floor(last)})")
+                draws.append(f"v(m{i})*{num(demand.value)}/max(v({node}),{self._floor(last)})")
             elif demand.kind == "current":
-                draws.append(f"v(m{i})*{_n(demand.value)}")
+                draws.append(f"v(m{i})*{num(demand.value)}")
             else:
-                above = f"max(0,v({node})-{_n(demand.drop_v)})" if demand.drop_v else f"v({node})"
-                draws.append(f"v(m{i})*{above}/{_n(demand.value)}")
+                above = f"max(0,v({node})-{num(demand.drop_v)})" if demand.drop_v else f"v({node})"
+                draws.append(f"v(m{i})*{above}/{num(demand.value)}")
         self._collapse(last, node)
         return [f"Bload {node} 0 I = {'+'.join(draws)}"]
 
@@ -230,23 +228,24 @@ class _Writer:
                 top = f"m{i}" if j == len(turns) - 1 else f"m{i}_{j}"
                 width = max(lasts - EDGE_S, EDGE_S)
                 lines.append(
-                    f"Vm{i}_{j} {top} {below} PULSE(0 1 {_n(start)} {_n(EDGE_S)} {_n(EDGE_S)} {_n(width)} {_n(cycle)})"
+                    f"Vm{i}_{j} {top} {below} "
+                    f"PULSE(0 1 {num(start)} {num(EDGE_S)} {num(EDGE_S)} {num(width)} {num(cycle)})"
                 )
         return lines
 
     def ending(self, node: str) -> list[str]:
         """Every margin, and the least of them."""
         if not self.circuit.holders or self.circuit.device_min_v > 0.0:
-            self.margins.append(f"v({node})-{_n(self.circuit.device_min_v)}")
+            self.margins.append(f"v({node})-{num(self.circuit.device_min_v)}")
         if self.case.duty.once:
-            self.margins.append(f"{_n(self.case.duty.seconds)}-time")
+            self.margins.append(f"{num(self.case.duty.seconds)}-time")
         lines = self._timer()
         least = self.margins[0]
         for margin in self.margins[1:]:
             least = f"min({least},{margin})"
         return [
             *lines,
-            f"Bmargin margin 0 V = time < {_n(START_S)} ? 1 : ({least})",
+            f"Bmargin margin 0 V = time < {num(START_S)} ? 1 : ({least})",
         ]
 
     def _timer(self) -> list[str]:
@@ -255,26 +254,8 @@ class _Writer:
         least = maybe(port.output_min_current_a) if port else None
         if port is None or least is None:
             return []
-        self.margins.append(f"{_n(port.sleeps_after_s)}-v(nap)")
+        self.margins.append(f"{num(port.sleeps_after_s)}-v(nap)")
         return [
             "Cnap nap 0 1 ic=0",
-            f"Bnap 0 nap I = i(Vout0) < {_n(least)} ? 1 : -1000*v(nap)",
+            f"Bnap 0 nap I = i(Vout0) < {num(least)} ? 1 : -1000*v(nap)",
         ]
-
-
-def _pwl(x: str, table: Table) -> str:
-    """A linear table held flat beyond its ends."""
-    if len(table) == 1:
-        return _n(table[0][1])
-    low, high = table[0][0], table[-1][0]
-    rows = ",".join(f"{_n(a)},{_n(b)}" for a, b in table)
-    return f"pwl(max(min({x},{_n(high)}),{_n(low)}),{rows})"
-
-
-def _n(value: float) -> str:
-    return f"{value:.10g}"
-
-
-def _plain(text: str) -> str:
-    """Text for a comment: one line, nothing that a simulator could read as more than that."""
-    return "".join(c if c.isalnum() or c in " ,.;:()-" else " " for c in text).strip()[:120]

@@ -27,12 +27,12 @@ from hermotrope_core.several.follow import Clock, follow, trunk_case
 from hermotrope_core.values.known import maybe
 
 DRAWS = 1_500
-STEPS = 60
+STEPS = 48
 """A night is cut into at least so many steps."""
 LONGEST = 4.0
 """Without hours, draws are followed for so many times what the plain run lasts."""
 NEWTON_STEPS = 8
-CLOSE = 1e-7
+CLOSE = 1e-5
 VOLTS = msgspec.structs.replace(JUNCTION, cells_in_series=10, ocv=((0.0, 0.01), (1.0, 100.0)))
 """Stands before a branch like `JUNCTION`; its table makes volts out of the charges in which laws state their ends."""
 

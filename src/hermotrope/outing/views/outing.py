@@ -19,6 +19,7 @@ from hermotrope_core.several.assign import WISHES, CannotPropose, propose
 from hermotrope_core.several.follow import follow
 from hermotrope_core.several.load import MOST_ALIKE, how_many
 from hermotrope_core.several.needs import needs
+from hermotrope_core.several.netlist import supply_netlist
 from hermotrope_core.several.ranges import night_range
 from hermotrope_core.tell.readout import supply_tree
 from hermotrope_core.values.figures import figure, span, stated
@@ -71,6 +72,22 @@ def export_csv(request: HttpRequest, pk: int) -> HttpResponse:
         raise Http404(f"nothing to write yet: {error}") from None
     response = HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="outing-{pk}.csv"'
+    return response
+
+
+@require_GET
+def export_netlist(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    """A supply with its branches for SPICE; what cannot be written says why."""
+    found = get_object_or_404(Outing, pk=pk)
+    try:
+        document = found.content()
+        supply = document.supplies[index]
+        finished_supply(supply, f"supplies[{index}]")
+        text = supply_netlist(supply, document.conditions)
+    except (IndexError, CaseError, NeverEnds, ValueError) as error:
+        raise Http404(str(error)) from None
+    response = HttpResponse(text, content_type="text/plain; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="outing-{pk}-{index}.cir"'
     return response
 
 
