@@ -95,10 +95,10 @@ VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]
     ("measured", "Pan mount, Hide 3", "prove", WIDE, to("#run-down")),
     ("add", "Pan mount, Hide 3", "add-3", WIDE, None),
     ("shelf", "/shelf/?label=26800mAh", "", WIDE, None),
+    ("outing", "/outings/1/", "", WIDE, None),
     ("phone", "Pan mount, Hide 3", "", PHONE, None),
     ("device", "Pan mount, Hide 3", "6", WIDE, to("#workbench")),
     ("bay", "Jetty lamps", "4", WIDE, bay),
-    ("run-packs", "Pan mount, Hide 3", "run&with=tool-18-6&with=tool-18-2&with=lfp-19-5", WIDE, to(".tool")),
     ("measuring", "Pan mount, Hide 3", "1", PHONE, helper),
     ("run-night", "Pan mount, Hide 3", "run", WIDE, night),
 ]

@@ -1,0 +1,103 @@
+"""A night by hand: a pack, rows typed, the start that is refused, a proposal, a pin, another tab, a phone."""
+
+from __future__ import annotations
+
+from playwright.sync_api import expect
+
+from hermotrope.outing.models import Outing
+from hermotrope.shelf.models import Item
+from tests.browser.base import BrowserTest
+
+
+class Night(BrowserTest):
+    def begin(self) -> Outing:
+        self.goto("/outings/")
+        self.page.fill("#title", "Jetty night")
+        self.page.get_by_role("button", name="Begin").click()
+        expect(self.page.get_by_role("heading", level=1)).to_have_text("Jetty night")
+        return Outing.objects.get(title="Jetty night")
+
+    def take(self, name: str) -> None:
+        item = Item.objects.filter(kind="source", name__icontains=name).first()
+        assert item is not None
+        shown = self.page.locator(".supply").count()
+        self.page.select_option("#item", str(item.pk))
+        self.page.get_by_role("button", name="Take it along").click()
+        expect(self.page.locator(".supply")).to_have_count(shown + 1)
+
+    def fact(self, place: str, text: str) -> None:
+        self.page.fill(f"#fact-{place}", text)
+        self.page.press(f"#fact-{place}", "Enter")
+
+    def hang(self, index: int, rows: str, count: int) -> None:
+        field = self.page.locator(f"#rows-{index}")
+        if not field.is_visible():
+            self.page.locator(".hang summary").nth(index).click()
+        field.fill(rows)
+        field.locator("xpath=ancestor::form").get_by_role("button").click()
+        expect(self.page.locator(".supply").nth(index).locator(".branch")).to_have_count(count)
+
+    def test_build_refuse_propose_pin(self) -> None:
+        made = self.begin()
+        self.take("12.8 V 6 Ah")
+        self.fact("hours", "10 h")
+        expect(self.page.locator("#fact-hours")).to_have_value("10 h 00 min")
+        self.fact("start", "half past")
+        expect(self.page.locator("#fact-start-error")).to_contain_text("time of day")
+        expect(self.page.locator("#fact-start")).to_have_value("half past")
+        self.fact("start", "20:00")
+        expect(self.page.locator("#fact-start-error")).to_have_count(0)
+        self.hang(0, "jetty lamp 12V 4W\nwinch 12V 3A 02:00-03:00", 2)
+        expect(self.page.locator(".supply-head")).to_contain_text("stop before the end")
+        expect(self.page.locator(".night .when").first).to_have_text("20:00")
+        expect(self.page.locator("#sure-0")).to_contain_text("of the draws")
+        expect(self.page.get_by_text("No fuse before the fork")).to_be_visible()
+        self.page.locator(".hang summary").first.click()
+        self.page.fill("#rating_a-0", "10")
+        self.page.fill("#length_m-0", "1")
+        self.page.fill("#area_mm2-0", "1.5")
+        self.page.get_by_role("button", name="Set it").click()
+        expect(self.page.get_by_text("No fuse before the fork")).to_have_count(0)
+        self.page.get_by_role("button", name="how many more?").nth(1).click()
+        expect(self.page.locator("#many-0-1")).to_contain_text("the next is refused")
+        self.take("12.8 V 20 Ah")
+        self.page.get_by_role("button", name="Propose").click()
+        expect(self.page.locator(".proposal")).to_contain_text("would move")
+        self.page.get_by_role("button", name="Hang them so").click()
+        expect(self.page.locator(".supply").nth(1).locator(".branch")).to_have_count(2)
+        expect(self.page.locator(".supply-head").nth(1)).not_to_contain_text("before the end")
+        self.page.get_by_role("button", name="Undo").click()
+        expect(self.page.locator(".supply").nth(0).locator(".branch")).to_have_count(2)
+        self.page.get_by_role("button", name="pin it here").first.click()
+        expect(self.page.get_by_role("button", name="stays here")).to_have_count(1)
+        self.page.get_by_role("button", name="Propose").click()
+        expect(self.page.locator(".proposal")).to_contain_text("jetty lamp (pinned)")
+        self.page.get_by_role("button", name="Hang them so").click()
+        expect(self.page.locator(".supply").nth(1).locator(".branch")).to_have_count(1)
+        self.page.reload()
+        expect(self.page.locator(".supply").nth(1).locator(".branch")).to_have_count(1)
+        made.refresh_from_db()
+        self.assertEqual(made.content().supplies[1].branches[0].device.name, "winch")
+
+    def test_another_tab_and_a_phone(self) -> None:
+        self.begin()
+        self.take("12.8 V 6 Ah")
+        self.hang(0, "lamp 12V 4W", 1)
+        other = self.page.context.new_page()
+        other.goto(self.page.url)
+        other.fill("#fact-hours", "5 h")
+        other.press("#fact-hours", "Enter")
+        expect(other.locator("#fact-hours")).to_have_value("5 h 00 min")
+        self.fact("hours", "8 h")
+        expect(self.page.get_by_text("another tab")).to_be_visible()
+        expect(self.page.locator("#fact-hours")).to_have_value("8 h")
+        self.page.set_viewport_size({"width": 320, "height": 640})
+        self.assertLessEqual(self.page.evaluate("document.documentElement.scrollWidth"), 320)
+        self.page.get_by_role("button", name="take it out").click()
+        expect(self.page.get_by_text("No device hangs on it yet")).to_be_visible()
+        self.page.get_by_role("button", name="leave it at home").click()
+        expect(self.page.locator(".supply")).to_have_count(0)
+        self.page.locator(".outing-end summary").click()
+        self.page.get_by_role("button", name="Remove this outing").click()
+        expect(self.page.get_by_role("heading", level=1)).to_have_text("Outings")
+        self.assertEqual(Outing.objects.count(), 0)
