@@ -165,6 +165,32 @@ class OutingPages(TestCase):
         self.assertRegex(page, r"hide mount \d h \d+ min – \d h \d+ min, to the end in \d+ % of the draws")
         self.assertEqual(self.client.get(f"/outings/{self.outing.pk}/range/9/").status_code, 404)
 
+    def test_plan_b_and_the_bag(self) -> None:
+        base = f"/outings/{self.outing.pk}"
+        page = self.client.get(f"{base}/proposal/", {"failed": "1"}, headers=HTMX).content.decode()
+        self.assertIn("If the spare block fails", page)
+        self.assertIn("hide lamp on the spare block: it has failed", page)
+        self.assertNotIn("Hang them so", page)
+        self.assertEqual(self.client.get(f"{base}/proposal/", {"failed": "9"}).status_code, 404)
+        page = self.client.get(f"{base}/").content.decode()
+        self.assertIn("2 × hide lamp: Lead 3 m", page)
+        self.assertIn("1500 g", page)
+
+    def test_too_much_is_refused_before_it_is_followed(self) -> None:
+        tree = json.loads(json.dumps(self.outing.document))
+        tree["hours"] = 5000
+        tree["supplies"][0]["branches"][0]["duty"]["repeat"] = [
+            {"mode": "hold", "seconds": 1}, {"mode": "slew", "seconds": 1},
+        ]  # fmt: skip
+        Outing.objects.update(document=tree)
+        base = f"/outings/{self.outing.pk}"
+        self.assertIn("Too many changes of mode", self.client.get(f"{base}/").content.decode())
+        self.assertIn("too many changes", self.client.get(f"{base}/proposal/").content.decode())
+        self.assertEqual(self.client.get(f"{base}/range/0/").status_code, 404)
+        self.assertEqual(self.client.get(f"{base}/outing.csv").status_code, 404)
+        self.post("supply", fails=422, item="9" * 30)
+        self.post("supply/0/conversion", fails=422, conversion="9" * 5000)
+
     def test_what_a_pack_must_be(self) -> None:
         page = self.client.get(f"/outings/{self.outing.pk}/needs/0/", headers=HTMX).content.decode()
         self.assertIn("of Lithium iron phosphate, 4 in series", page)

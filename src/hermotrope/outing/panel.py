@@ -21,7 +21,7 @@ from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.outing_document import finished_supply
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.assign import WISHES
-from hermotrope_core.several.follow import SupplyRun, follow
+from hermotrope_core.several.follow import SupplyRun, changes, follow
 from hermotrope_core.several.line import shared
 from hermotrope_core.several.needs import lasts
 from hermotrope_core.several.remarks import ORDER, Remark, remarks
@@ -38,6 +38,9 @@ TRUNK = (
     ("area_mm2", "its copper", "mm²", "0.75 or 18 AWG"),
 )
 """The fields of the shared line: name, label, unit, what an empty one shows."""
+MOST_CHANGES = 10_000
+"""Changes of mode that a page follows, of all supplies together."""
+TOO_MANY = "Too many changes of mode in so many hours: the command outing follows them, a page does not."
 LONGEST_S = 14 * 86400.0
 """An outing without hours is drawn no longer than this."""
 
@@ -61,11 +64,26 @@ def page_context(
         "packs": Item.objects.filter(kind="source").order_by("-have", "position", "name")[:MOST_CHOICES],
         "conversions": [(one.pk, one.title) for one in Conversion.objects.order_by("title")[:MOST_CHOICES]],
         "wishes": WISHES,
+        "bag": _bag(document),
         "can_undo": outing.revision > 1,
         "can_redo": outing.revisions.filter(number__gt=outing.revision).exists(),
         "errors": errors,
         "typed": typed,
     }
+
+
+def _bag(document: Document) -> list[dict[str, Any]]:
+    """What goes into the bag: each pack with its mass, its fuse and lead, and its devices with their own ways."""
+    found = []
+    for supply in document.supplies:
+        mass = maybe(supply.source.mass_g)
+        found.append({
+            "pack": supply.called if supply.name is None else f"{supply.name} ({supply.source.name})",
+            "mass": "mass unknown" if mass is None else figure(mass, "g", 2),
+            "line": ", ".join(stage.whole for stage in supply.trunk) or "no shared fuse or lead",
+            "devices": [(one.device.name, one.count, _way(one.path) if one.path else "") for one in supply.branches],
+        })  # fmt: skip
+    return found
 
 
 def packs_that_last(supply: Supply, conditions: Conditions, hours: float) -> list[tuple[str, str, str]]:
@@ -113,10 +131,12 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
     }
     if not supply.branches:
         return shown | {"open": "No device hangs on it yet."}
-    hours = maybe(document.hours)
+    hours, most = maybe(document.hours), MOST_CHANGES // len(document.supplies)
+    if hours is not None and changes(supply, 3600.0 * hours) > most:
+        return shown | {"open": TOO_MANY, "rows": _open_rows(supply)}
     try:
         finished_supply(supply, f"supplies[{index}]")
-        run = follow(supply, document.conditions, hours, keep=True)
+        run = follow(supply, document.conditions, hours, keep=True, most=most)
     except CaseError as error:
         return shown | {"open": error.why, "rows": _open_rows(supply)}
     except (NeverEnds, ValueError) as error:

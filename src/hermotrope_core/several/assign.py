@@ -17,7 +17,7 @@ from hermotrope_core.circuit.discharge import NeverEnds
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Branch, Outing, Supply
-from hermotrope_core.several.follow import SupplyRun, follow
+from hermotrope_core.several.follow import SupplyRun, changes, follow
 from hermotrope_core.several.load import Load, heaviest, pull_of
 from hermotrope_core.several.remarks import remarks
 from hermotrope_core.values.known import maybe, number
@@ -26,6 +26,8 @@ Wish = Literal["fewest packs", "least mass", "least price", "least work"]
 WISHES: tuple[Wish, ...] = get_args(Wish)
 MOST_DEVICES, MOST_PACKS = 24, 12
 MOST_ROUNDS = 40
+MOST_WORK = 20_000.0
+"""Changes of mode that are followed for the pairs together."""
 UNFED = 1e4
 """Cost of a device that nothing feeds: above every sum of what is wished."""
 MOVED, TAKEN = 1e-3, 1e-4
@@ -69,8 +71,11 @@ class _Pair(msgspec.Struct, frozen=True):
     why: str = ""
 
 
-def propose(outing: Outing, wish: Wish) -> Proposal:
-    """The best assignment of every device to the packs of the outing. Raises `CannotPropose`."""
+def propose(outing: Outing, wish: Wish, failed: int | None = None) -> Proposal:
+    """The best assignment of every device to the packs of the outing; `failed` is a pack that gives nothing.
+
+    Raises `CannotPropose`.
+    """
     if outing.hours is None:
         raise CannotPropose("say for how many hours it is to last")
     hours = number(outing.hours)
@@ -79,8 +84,14 @@ def propose(outing: Outing, wish: Wish) -> Proposal:
         raise CannotPropose("there is nothing to assign: take a pack along and hang a device on it")
     if len(devices) > MOST_DEVICES or len(outing.supplies) > MOST_PACKS:
         raise CannotPropose(f"at most {MOST_DEVICES} devices on {MOST_PACKS} packs at once")
+    work = sum(changes(supply, 3600.0 * hours) + 1.0 for supply in outing.supplies) * len(outing.supplies)
+    if work > MOST_WORK:
+        raise CannotPropose("there are too many changes of mode to try every pack: plan fewer hours or longer turns")
     bare = [msgspec.structs.replace(supply, branches=()) for supply in outing.supplies]
     pairs = [[_pair(supply, branch, outing.conditions, hours) for supply in bare] for _, branch in devices]
+    if failed is not None:
+        for row in pairs:
+            row[failed] = _Pair(0.0, 0.0, "it has failed")
     return _Search(outing, wish, hours, devices, bare, pairs).best()
 
 

@@ -140,11 +140,11 @@ class _Branch:
 class _Night:
     """The state while a supply is followed: time, charge, energies, the trunk as it now is."""
 
-    def __init__(self, supply: Supply, conditions: Conditions, until_s: float, *, keep: bool) -> None:
+    def __init__(self, supply: Supply, conditions: Conditions, until_s: float, *, keep: bool, most: int) -> None:
         self.supply = supply
         self.trunk = trunk_circuit(supply, conditions)
         self.branches = [_Branch(branch) for branch in supply.branches]
-        self.until_s = until_s
+        self.until_s, self.most = until_s, most
         self.endless = CHEMISTRIES[supply.source.chemistry].endless
         self.time = self.source_j = 0.0
         self.soc = self.trunk.start_soc
@@ -177,13 +177,13 @@ class _Night:
 
     def follow(self) -> SupplyRun:
         self._must_end()
-        for _ in range(MOST_TURNS):
+        for _ in range(self.most):
             self._settle()
             if self.end:
                 return self._result()
             self._keep()
             self._go_on()
-        raise NeverEnds(f"{self.supply.called}: more than {MOST_TURNS} changes of mode; give it an end in hours")
+        raise NeverEnds(f"{self.supply.called}: more than {self.most} changes of mode; give it an end in hours")
 
     def _must_end(self) -> None:
         """Raise `NeverEnds` for a supply that nothing drains and nothing ends."""
@@ -382,9 +382,23 @@ def trunk_circuit(supply: Supply, conditions: Conditions) -> Circuit:
     return circuit_of(trunk_case(supply, conditions))
 
 
-def follow(supply: Supply, conditions: Conditions, hours: Number | None = None, *, keep: bool = False) -> SupplyRun:
-    """Follow one supply to its end, or for so many hours; `keep` adds the moments at which something changed.
+def changes(supply: Supply, until_s: float) -> float:
+    """How many changes of mode a supply's devices make in so many seconds, about: what following it costs."""
+    total = 0.0
+    for branch in supply.branches:
+        turns = branch.duty.turns()
+        cycle = sum(lasts for _, lasts in turns)
+        if len(turns) > 1 and cycle > 0.0:
+            total += len(turns) * (1.0 if branch.duty.once else until_s / cycle)
+    return total
+
+
+def follow(
+    supply: Supply, conditions: Conditions, hours: Number | None = None, *, keep: bool = False, most: int = MOST_TURNS
+) -> SupplyRun:
+    """Follow one supply to its end, or for so many hours; `keep` adds the moments at which something changed,
+    `most` bounds the changes of mode that are followed.
 
     Raises `NeverEnds` where nothing ends it, and ValueError for what cannot be computed.
     """
-    return _Night(supply, conditions, inf if hours is None else 3600.0 * number(hours), keep=keep).follow()
+    return _Night(supply, conditions, inf if hours is None else 3600.0 * number(hours), keep=keep, most=most).follow()

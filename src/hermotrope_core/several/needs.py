@@ -18,6 +18,8 @@ from hermotrope_core.values.known import maybe, number
 
 LEAST_AH, MOST_AH = 0.01, 10_000.0
 STRIDE = 2.0
+MOST_CHANGES = 2_000
+"""Changes of mode in a night for which sizes are tried; a programme with more has no answer here."""
 CLOSE = 1.005
 """The capacity is found to half a per cent."""
 
@@ -52,7 +54,7 @@ def lasts(supply: Supply, conditions: Conditions, hours: float) -> bool:
     if any(True for _ in windows(supply, conditions)):
         return False
     try:
-        run = follow(supply, conditions, hours)
+        run = follow(supply, conditions, hours, most=MOST_CHANGES)
     except (NeverEnds, ValueError):
         return False
     return all(one.end_cause == "programme over" for one in run.branches)

@@ -19,6 +19,7 @@ from hermotrope_core.several.pull import Pull, pulls
 from hermotrope_core.values.known import number
 
 STEPS = 4_000
+MOST_CHANGES = 20_000
 LEAST_OHM = 1e-6
 LETS_GO = 0.01
 """Seconds in which a branch fades once its volts are too low."""
@@ -37,7 +38,7 @@ def supply_netlist(supply: Supply, conditions: Conditions, hours: float | None =
     trunk = trunk_circuit(supply, conditions)
     if trunk.holders:
         raise NotWritten("a supply whose port or board holds the shared volts is not written as a netlist yet")
-    run = follow(supply, conditions, hours)
+    run = follow(supply, conditions, hours, most=MOST_CHANGES)
     lines = [f"* {words(supply.called)}", *_pack(supply, conditions)]
     margins = [f"v(cells)-{num(trunk.cutoff_v)}", f"v(soc)-{num(trunk.reserve_soc)}"]
     shortest = run.runtime_s

@@ -23,7 +23,7 @@ from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Branch, Supply
 from hermotrope_core.plan.outing_document import JUNCTION, branch_case
 from hermotrope_core.plan.spread import Input, inputs
-from hermotrope_core.several.follow import Clock, follow, trunk_case
+from hermotrope_core.several.follow import Clock, changes, follow, trunk_case
 from hermotrope_core.values.known import maybe
 
 DRAWS = 1_500
@@ -31,6 +31,7 @@ STEPS = 48
 """A night is cut into at least so many steps."""
 LONGEST = 4.0
 """Without hours, draws are followed for so many times what the plain run lasts."""
+MOST_CHANGES = 2_000
 NEWTON_STEPS = 8
 CLOSE = 1e-5
 VOLTS = msgspec.structs.replace(JUNCTION, cells_in_series=10, ocv=((0.0, 0.01), (1.0, 100.0)))
@@ -127,8 +128,10 @@ def _amps(law: Law, volts: Array) -> tuple[Array, Array]:
 
 def night_range(supply: Supply, conditions: Conditions, hours: float | None, draws: int = DRAWS) -> NightRange:
     """The range of a supply's night. Raises what `follow` raises."""
-    plain = follow(supply, conditions, hours)
+    plain = follow(supply, conditions, hours, most=MOST_CHANGES)
     until = 3600.0 * hours if hours is not None else LONGEST * max(plain.runtime_s, 1.0)
+    if changes(supply, until) > MOST_CHANGES:
+        raise ValueError(f"more than {MOST_CHANGES} changes of mode: too many to draw")
     made = _Draws(supply, conditions, until, min(until, max(plain.runtime_s, 1.0)) / STEPS, draws)
     made.follow()
     branches = []

@@ -113,7 +113,11 @@ def add_supply(request: HttpRequest, pk: int) -> HttpResponse:
 
     def change(document: Document) -> tuple[Document, str]:
         text = request.POST.get("item", "")
-        item = Item.objects.filter(pk=int(text), kind="source").first() if text.isascii() and text.isdigit() else None
+        item = (
+            Item.objects.filter(pk=int(text), kind="source").first()
+            if text.isascii() and text.isdigit() and len(text) < 10
+            else None
+        )
         part = item.readable() if item else None
         if not isinstance(part, Source):
             raise Refused("supply", "Choose a pack of the Shelf.")
@@ -202,7 +206,11 @@ def add_conversion(request: HttpRequest, pk: int, index: int) -> HttpResponse:
 
     def change(document: Document) -> tuple[Document, str]:
         text = request.POST.get("conversion", "")
-        found = Conversion.objects.filter(pk=int(text)).first() if text.isascii() and text.isdigit() else None
+        found = (
+            Conversion.objects.filter(pk=int(text)).first()
+            if text.isascii() and text.isdigit() and len(text) < 10
+            else None
+        )
         try:
             case = found.case if found else None
             branch = case and Branch(device=case.device, path=case.path, duty=case.duty)

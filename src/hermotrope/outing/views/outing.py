@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
 from hermotrope.outing.models import Outing
-from hermotrope.outing.panel import packs_that_last, page_context
+from hermotrope.outing.panel import MOST_CHANGES, packs_that_last, page_context
 from hermotrope_core.circuit.discharge import NeverEnds
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing_document import finished_supply
@@ -63,7 +63,7 @@ def export_csv(request: HttpRequest, pk: int) -> HttpResponse:
         for supply in document.supplies:
             if not supply.branches:
                 continue
-            tree = supply_tree(follow(supply, document.conditions, document.hours))
+            tree = supply_tree(follow(supply, document.conditions, document.hours, most=MOST_CHANGES))
             for branch, one in zip(supply.branches, tree["branches"], strict=True):
                 name, device = _plain(tree["name"]), _plain(one["device"])
                 figures = [one["runtime_s"], one["end_cause"], one["energy_to_device_wh"]]
@@ -118,17 +118,24 @@ def proposal(request: HttpRequest, pk: int) -> HttpResponse:
     """Who should feed whom under a wish, with what speaks for it and against the others."""
     found = get_object_or_404(Outing, pk=pk)
     wish = next((one for one in WISHES if one == request.GET.get("wish")), WISHES[0])
-    context: dict[str, object] = {"outing": found, "wish": wish, "why_not": ""}
+    text = request.GET.get("failed", "")
+    failed = int(text) if text.isascii() and text.isdigit() and len(text) < 4 else None
+    context: dict[str, object] = {"outing": found, "wish": wish, "why_not": "", "failed": ""}
     try:
-        made = propose(found.content(), wish)
+        document = found.content()
+        if failed is not None:
+            context["failed"] = document.supplies[failed].called
+        made = propose(document, wish, failed)
         context |= {
             "proposal": made,
-            "same": made.outing == found.content(),
+            "same": made.outing == document,
             "mass": "" if made.mass_g is None else figure(made.mass_g, "g", 2),
             "price": "" if made.price is None else stated(made.price),
         }
     except (CannotPropose, CaseError) as error:
         context["why_not"] = str(error)
+    except IndexError:
+        raise Http404 from None
     return render(request, "outing/_proposal.html", context)
 
 
