@@ -104,9 +104,12 @@ def how_sure(request: HttpRequest, pk: int, index: int) -> HttpResponse:
         document = found.content()
         supply = document.supplies[index]
         finished_supply(supply, f"supplies[{index}]")
-        made = night_range(supply, document.conditions, maybe(document.hours), PAGE_DRAWS)
-    except (IndexError, CaseError, NeverEnds, ValueError) as error:
+    except (IndexError, CaseError) as error:
         raise Http404(str(error)) from None
+    try:
+        made = night_range(supply, document.conditions, maybe(document.hours), PAGE_DRAWS)
+    except ValueError as error:
+        return render(request, "outing/_range.html", {"why_not": str(error)})
     rows = [(one.device, span(one.p5, one.p95), figure(one.whole, "%", 2)) for one in made.branches]
     left = f"{figure(made.left[0], '%', 2)} to {figure(made.left[2], '%', 2)}"
     context = {"rows": rows, "left": left, "hours": document.hours is not None}
