@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import msgspec
@@ -10,7 +11,6 @@ from hermotrope.bench.models import Conversion
 from hermotrope.drawings.night import night
 from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
-from hermotrope_core.circuit.discharge import NeverEnds
 from hermotrope_core.circuit.point import rated_wh
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -21,9 +21,11 @@ from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.outing_document import finished_supply
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.assign import WISHES
-from hermotrope_core.several.follow import SupplyRun, changes, follow
+from hermotrope_core.several.clock import changes
+from hermotrope_core.several.follow import SupplyRun, follow
 from hermotrope_core.several.line import shared
 from hermotrope_core.several.needs import lasts
+from hermotrope_core.several.netlist import not_written
 from hermotrope_core.several.remarks import ORDER, Remark, remarks
 from hermotrope_core.values.clock import clock_time, days_later
 from hermotrope_core.values.figures import duration, figure, stated
@@ -138,8 +140,8 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
         finished_supply(supply, f"supplies[{index}]")
         run = follow(supply, document.conditions, hours, keep=True, most=most)
     except CaseError as error:
-        return shown | {"open": error.why, "rows": _open_rows(supply)}
-    except (NeverEnds, ValueError) as error:
+        return shown | {"open": _open_words(supply, error), "rows": _open_rows(supply)}
+    except ValueError as error:
         return shown | {"open": str(error), "rows": _open_rows(supply)}
     told = remarks(supply, document.conditions, run, hours)
     horizon = 3600.0 * hours if hours is not None else min(max(run.runtime_s, 60.0), LONGEST_S)
@@ -150,13 +152,19 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
         "shared": [one for one in told if one.branch == -1],
         "verdict": next((VERDICTS[level] for level in ORDER if any(one.level == level for one in told)), "fits"),
         "lasts": _when(run.runtime_s, document.start),
-        "netlist": supply.source.regulated_output is None,
+        "netlist": not not_written(supply),
         "early": sum(supply.branches[one.branch].count for one in told if one.branch >= 0 and one.ends),
         "left": figure(run.final_soc, "%", 2),
         "left_wh": figure(run.final_soc * rated_wh(supply.source), "Wh", 2) if shown["wh"] else "",
         "taken": figure(run.energy_from_source_wh, "Wh"),
         "why": "all have stopped" if run.end_cause == "all devices stopped" else CAUSE_WORDS[run.end_cause],
     }
+
+
+def _open_words(supply: Supply, error: CaseError) -> str:
+    """What is open in a supply, with the name of its device."""
+    place = re.search(r"branches\[(\d+)\]", error.place)
+    return error.why if place is None else f"{supply.branches[int(place[1])].device.name}: {error.why}"
 
 
 def _open_rows(supply: Supply) -> list[dict[str, Any]]:

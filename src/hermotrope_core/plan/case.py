@@ -64,13 +64,7 @@ class Case(Value, frozen=True):
             held = held or stage.HOLDS
             if stage.KEEPS_AWAKE and not held:
                 raise ValueError(f"path[{i}].stage is a keep-alive load: it belongs behind a bank or a converter")
-        names = {mode.name for mode in self.device.modes}
-        for i, segment in enumerate(self.duty.repeat):
-            if segment.mode not in names:
-                have = ", ".join(sorted(names)) or "none"
-                raise ValueError(
-                    f"duty.repeat[{i}].mode names {segment.mode!r}, which is no mode of the device (it has: {have})"
-                )
+        self.duty.check_modes({mode.name for mode in self.device.modes})
 
     def place(self, i: int) -> Place:
         """Where the stage at path index `i` stands."""

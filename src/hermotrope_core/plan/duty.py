@@ -2,9 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from hermotrope_core.kinds.holding import Enclosure
 from hermotrope_core.values.clock import since_midnight
 from hermotrope_core.values.known import Number, Table, Value, check_table, number
+
+
+def check_start(start: str | None) -> None:
+    """Raise ValueError for a start that is no time of day."""
+    if start is not None:
+        try:
+            since_midnight(start)
+        except ValueError as error:
+            raise ValueError(f"start {error}") from None
 
 
 class Segment(Value, frozen=True):
@@ -21,11 +32,16 @@ class Duty(Value, frozen=True):
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        if self.start is not None:
-            try:
-                since_midnight(self.start)
-            except ValueError as error:
-                raise ValueError(f"start {error}") from None
+        check_start(self.start)
+
+    def check_modes(self, names: Collection[str]) -> None:
+        """Raise ValueError for a segment whose mode is none of the device's."""
+        for i, segment in enumerate(self.repeat):
+            if segment.mode not in names:
+                have = ", ".join(sorted(names)) or "none"
+                raise ValueError(
+                    f"duty.repeat[{i}].mode names {segment.mode!r}, which is no mode of the device (it has: {have})"
+                )
 
     @property
     def seconds(self) -> float:

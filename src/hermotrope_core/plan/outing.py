@@ -5,10 +5,9 @@ from __future__ import annotations
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.plan.case import MOST_STAGES
 from hermotrope_core.plan.device import Device
-from hermotrope_core.plan.duty import Conditions, Duty
+from hermotrope_core.plan.duty import Conditions, Duty, check_start
 from hermotrope_core.plan.source import Source
 from hermotrope_core.plan.upgrade import OUTING
-from hermotrope_core.values.clock import since_midnight
 from hermotrope_core.values.known import Number, Value
 
 FORMAT = OUTING.current
@@ -30,13 +29,7 @@ class Branch(Value, frozen=True):
         super().__post_init__()
         if len(self.path) > MOST_STAGES:
             raise ValueError(f"path has more than {MOST_STAGES} stages")
-        names = {mode.name for mode in self.device.modes}
-        for i, segment in enumerate(self.duty.repeat):
-            if segment.mode not in names:
-                have = ", ".join(sorted(names)) or "none"
-                raise ValueError(
-                    f"duty.repeat[{i}].mode names {segment.mode!r}, which is no mode of the device (it has: {have})"
-                )
+        self.duty.check_modes({mode.name for mode in self.device.modes})
 
 
 class Supply(Value, frozen=True):
@@ -76,10 +69,6 @@ class Outing(Value, frozen=True):
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        if self.start is not None:
-            try:
-                since_midnight(self.start)
-            except ValueError as error:
-                raise ValueError(f"start {error}") from None
+        check_start(self.start)
         if len(self.supplies) > MOST_SUPPLIES:
             raise ValueError(f"supplies has more than {MOST_SUPPLIES} entries")

@@ -13,11 +13,11 @@ import msgspec
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
 
-from hermotrope_core.circuit.discharge import NeverEnds
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Branch, Outing, Supply
-from hermotrope_core.several.follow import SupplyRun, changes, follow
+from hermotrope_core.several.clock import changes
+from hermotrope_core.several.follow import SupplyRun, follow
 from hermotrope_core.several.load import Load, heaviest, pull_of
 from hermotrope_core.several.remarks import remarks
 from hermotrope_core.values.known import maybe, number
@@ -100,10 +100,10 @@ def _pair(supply: Supply, branch: Branch, conditions: Conditions, hours: float) 
     alone = msgspec.structs.replace(supply, branches=(branch,))
     try:
         run = follow(alone, conditions, hours)
-    except (NeverEnds, ValueError) as error:
+        why = _against(alone, conditions, run, hours)
+        load = Load(alone, conditions, [(0, pull_of(branch, heaviest(branch)))])
+    except ValueError as error:  # nothing ends it, or something of it is not known yet
         return _Pair(0.0, 0.0, str(error))
-    why = _against(alone, conditions, run, hours)
-    load = Load(alone, conditions, [(0, pull_of(branch, heaviest(branch)))])
     amps = 0.0 if load.flow is None else _limited(load.flow.junction_a, load.flow.source_a, supply)
     return _Pair(_start(supply) - run.final_soc, amps, why)
 
@@ -235,8 +235,11 @@ class _Search:
         supply = self._hung(p, chosen)
         if len(supply.branches) < 2 or all(branch.pinned for branch in supply.branches):
             return ""
-        run = follow(supply, self.outing.conditions, self.hours)
-        return _against(supply, self.outing.conditions, run, self.hours)
+        try:
+            run = follow(supply, self.outing.conditions, self.hours)
+            return _against(supply, self.outing.conditions, run, self.hours)
+        except ValueError as error:
+            return str(error)
 
     def _proposal(self, chosen: list[int | None], rounds: int) -> Proposal:
         unfed = [d for d in range(self.n) if chosen[d] is None]

@@ -6,7 +6,6 @@ from math import ceil, floor, log10
 
 import msgspec
 
-from hermotrope_core.circuit.discharge import NeverEnds
 from hermotrope_core.circuit.point import rated_volts
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.duty import Conditions
@@ -55,7 +54,7 @@ def lasts(supply: Supply, conditions: Conditions, hours: float) -> bool:
         return False
     try:
         run = follow(supply, conditions, hours, most=MOST_CHANGES)
-    except (NeverEnds, ValueError):
+    except ValueError:
         return False
     return all(one.end_cause == "programme over" for one in run.branches)
 

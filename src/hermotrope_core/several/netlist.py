@@ -29,15 +29,26 @@ class NotWritten(ValueError):
     """A supply of a form that this netlist does not know."""
 
 
+def not_written(supply: Supply) -> str:
+    """Why a supply is not written as a netlist yet; nothing where it is."""
+    if supply.source.regulated_output is not None or any(stage.HOLDS for stage in supply.trunk):
+        return "a supply whose port or board holds the shared volts is not written as a netlist yet"
+    for branch in supply.branches:
+        pulsed = any(mode.share < 1.0 for mode in branch.device.modes)
+        if pulsed or any(stage.passes_on for stage in branch.path):
+            return f"{branch.device.name} is not written as a netlist yet: its draw is none of one piece"
+    return ""
+
+
 def supply_netlist(supply: Supply, conditions: Conditions, hours: float | None = None) -> str:
     """The netlist of a supply; `.meas` prints `runtime_s` and `ends_0`, `ends_1`, … in seconds.
 
     Raises `NotWritten` for a trunk that holds its volts (a bank's port), for boards that pass their input on and for
     modes that a controller switches; and what `follow` raises.
     """
+    if why := not_written(supply):
+        raise NotWritten(why)
     trunk = trunk_circuit(supply, conditions)
-    if trunk.holders:
-        raise NotWritten("a supply whose port or board holds the shared volts is not written as a netlist yet")
     run = follow(supply, conditions, hours, most=MOST_CHANGES)
     lines = [f"* {words(supply.called)}", *_pack(supply, conditions)]
     margins = [f"v(cells)-{num(trunk.cutoff_v)}", f"v(soc)-{num(trunk.reserve_soc)}"]
@@ -52,8 +63,6 @@ def supply_netlist(supply: Supply, conditions: Conditions, hours: float | None =
         for k, mode in enumerate(case.duty_modes()):
             demand = draw_of(circuit, mode_demand(mode), len(case.path))
             made = pulls(demand, mode, branch.count)
-            if len(made) > 1 or mode.share < 1.0:
-                raise NotWritten(f"{branch.device.name} is not written as a netlist yet: its draw is none of one piece")
             drawn.append(f"v(m{i}_{k})*{_amps(made[0], node)}")
             if -inf < made[0].stop_v < inf:
                 lets.append(f"v(m{i}_{k})*max(0,{num(made[0].stop_v)}-v(junction))")

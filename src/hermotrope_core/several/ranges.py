@@ -23,7 +23,8 @@ from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Branch, Supply
 from hermotrope_core.plan.outing_document import JUNCTION, branch_case
 from hermotrope_core.plan.spread import Input, inputs
-from hermotrope_core.several.follow import Clock, changes, follow, trunk_case
+from hermotrope_core.several.clock import Clock, changes
+from hermotrope_core.several.follow import follow, trunk_case
 from hermotrope_core.values.known import maybe
 
 DRAWS = 1_500
@@ -188,6 +189,7 @@ class _Draws:
                 continue
             change = min(one.clock.next_s for one in self.branches)
             span = min(change - self.time, self.longest, self.until - self.time)
+            span = min(span, self._nap())
             before = self.soc
             self._fall(flow, span)
             self.time += span
@@ -309,29 +311,58 @@ class _Draws:
         floor = -inf if self.endless else self.circuit.reserve_soc
         while True:
             flow = self._flow(self.soc)
-            dead = flow.broken | (self.soc <= floor) | (self.light_s > self.sleeps_s)
+            dead = flow.broken | (self.soc <= floor) | (self.light_s >= self.sleeps_s)
             ends = [one.running & (dead | (flow.junction_v <= one.stop_v[one.clock.mode])) for one in self.branches]
             if not any(one.any() for one in ends):
                 return flow
             limits = self._limits()
             least = np.maximum(limits.source, floor)
+            ends = self._first(ends, limits, least)
+            dead = dead & ~np.any(
+                [stops & (stop > least) for stops, stop in zip(ends, limits.branches, strict=True)], axis=0
+            )
             over = np.any([one.running for one in self.branches], axis=0) & dead & (self.soc <= least)
+            first = np.full(self.n, -inf)
             for one, stops, stop in zip(self.branches, ends, limits.branches, strict=True):
                 at = np.maximum(np.where(self.soc <= stop, stop, -inf), np.where(self.soc <= least, least, -inf))
                 self._stop(one, stops, self.time - span + span * _share(before, at, self.soc))
+                first = np.maximum(first, np.where(stops & ~dead & np.isfinite(stop), at, -inf))
             self.soc = np.where(over, np.minimum(np.maximum(self.soc, least), before), self.soc)
             self._held()
+            lighter = np.isfinite(first) & (first < before)
+            if span and lighter.any():  # the rest of the step goes on without what stopped
+                rest = span * (1.0 - _share(before, first, self.soc))
+                self.soc = np.where(lighter, first, self.soc)
+                self.soc = self.soc - np.where(lighter, rest * self._speed(self._flow(self.soc)), 0.0)
+
+    def _first(self, ends: list[Mask], limits: Limits, least: Array) -> list[Mask]:
+        """Where a branch stopped at more charge than the source ends at, only that one has stopped yet."""
+        reached = [
+            stops & (self.soc <= stop) & (stop > least) for stops, stop in zip(ends, limits.branches, strict=True)
+        ]
+        early = np.any(reached, axis=0)
+        return [np.where(early, own, stops) for own, stops in zip(reached, ends, strict=True)]
 
     def _fall(self, flow: Flow, span: float) -> None:
         """The charge after so many seconds, by the midpoint rule."""
         alive = np.any([one.running for one in self.branches], axis=0)
-        if self.least_a is not None and self.circuit.holders:
-            light = alive & (self.held.port_a < self.least_a)
-            self.light_s = np.where(light, self.light_s + span, 0.0)
+        self.light_s = np.where(self._light(), self.light_s + span, 0.0)
         if self.endless:
             return
         middle = self.soc - 0.5 * span * self._speed(flow) * alive
         self.soc = self.soc - span * self._speed(self._flow(middle)) * alive
+
+    def _light(self) -> Mask:
+        """Where a bank's port is loaded too lightly to stay awake."""
+        if self.least_a is None or not self.circuit.holders:
+            return np.zeros(self.n, dtype=bool)
+        alive = np.any([one.running for one in self.branches], axis=0)
+        return np.asarray(alive & (self.held.port_a < self.least_a))
+
+    def _nap(self) -> float:
+        """Seconds until the first of the banks that are loaded too lightly falls asleep; inf where none is."""
+        light = self._light()
+        return self.sleeps_s - float(self.light_s[light].max()) if light.any() else inf
 
     def _speed(self, flow: Flow) -> Array:
         speed = flow.mean_a / self.trunk.charge_as

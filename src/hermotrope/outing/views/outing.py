@@ -12,8 +12,9 @@ from django.views.decorators.http import require_GET
 
 from hermotrope.outing.models import Outing
 from hermotrope.outing.panel import MOST_CHANGES, packs_that_last, page_context
-from hermotrope_core.circuit.discharge import NeverEnds
 from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.outing import Outing as Document
+from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.outing_document import finished_supply
 from hermotrope_core.several.assign import WISHES, CannotPropose, propose
 from hermotrope_core.several.follow import follow
@@ -68,23 +69,32 @@ def export_csv(request: HttpRequest, pk: int) -> HttpResponse:
                 name, device = _plain(tree["name"]), _plain(one["device"])
                 figures = [one["runtime_s"], one["end_cause"], one["energy_to_device_wh"]]
                 writer.writerow([name, device, branch.count, *figures])
-    except (CaseError, NeverEnds, ValueError) as error:
+    except ValueError as error:
         raise Http404(f"nothing to write yet: {error}") from None
     response = HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="outing-{pk}.csv"'
     return response
 
 
-@require_GET
-def export_netlist(request: HttpRequest, pk: int, index: int) -> HttpResponse:
-    """A supply with its branches for SPICE; what cannot be written says why."""
+def _of(pk: int, index: int) -> tuple[Document, Supply]:
+    """An outing's document and one of its supplies, finished. Raises `Http404` where there is none."""
     found = get_object_or_404(Outing, pk=pk)
     try:
         document = found.content()
         supply = document.supplies[index]
         finished_supply(supply, f"supplies[{index}]")
+    except (IndexError, CaseError) as error:
+        raise Http404(str(error)) from None
+    return document, supply
+
+
+@require_GET
+def export_netlist(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    """A supply with its branches for SPICE; what cannot be written says why."""
+    document, supply = _of(pk, index)
+    try:
         text = supply_netlist(supply, document.conditions)
-    except (IndexError, CaseError, NeverEnds, ValueError) as error:
+    except ValueError as error:
         raise Http404(str(error)) from None
     response = HttpResponse(text, content_type="text/plain; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="outing-{pk}-{index}.cir"'
@@ -99,13 +109,7 @@ def _plain(text: str) -> str:
 @require_GET
 def how_sure(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     """The range of a supply's night: how long each device lasts in nine of ten draws, and what is left."""
-    found = get_object_or_404(Outing, pk=pk)
-    try:
-        document = found.content()
-        supply = document.supplies[index]
-        finished_supply(supply, f"supplies[{index}]")
-    except (IndexError, CaseError) as error:
-        raise Http404(str(error)) from None
+    document, supply = _of(pk, index)
     try:
         made = night_range(supply, document.conditions, maybe(document.hours), PAGE_DRAWS)
     except ValueError as error:
@@ -145,13 +149,7 @@ def proposal(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def what_must_it_be(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     """The least pack of each chemistry that lasts for what hangs on a supply, and the packs of the Shelf that do."""
-    found = get_object_or_404(Outing, pk=pk)
-    try:
-        document = found.content()
-        supply = document.supplies[index]
-        finished_supply(supply, f"supplies[{index}]")
-    except (IndexError, CaseError) as error:
-        raise Http404(str(error)) from None
+    document, supply = _of(pk, index)
     hours = maybe(document.hours)
     context: dict[str, object] = {"supply": supply, "hours": hours}
     if hours is not None and supply.branches:
@@ -168,14 +166,9 @@ def what_must_it_be(request: HttpRequest, pk: int, index: int) -> HttpResponse:
 @require_GET
 def how_many_more(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
     """How many of a branch's devices its supply carries, and what refuses the next."""
-    found = get_object_or_404(Outing, pk=pk)
-    try:
-        document = found.content()
-        supply = document.supplies[index]
-        branch = supply.branches[place]
-        finished_supply(supply, f"supplies[{index}]")
-        carried = how_many(supply, document.conditions, place)
-    except (IndexError, CaseError, ValueError) as error:
-        raise Http404(str(error)) from None
-    context = {"carried": carried, "branch": branch, "most": MOST_ALIKE}
+    document, supply = _of(pk, index)
+    if place >= len(supply.branches):
+        raise Http404("no such device")
+    carried = how_many(supply, document.conditions, place)
+    context = {"carried": carried, "branch": supply.branches[place], "most": MOST_ALIKE}
     return render(request, "outing/_many.html", context)
