@@ -57,6 +57,20 @@ class Remarks(SimpleTestCase):
         self.assertEqual(said(told(branch("power", 0.2), source=weak), "No fuse"), [])
         self.assertEqual(said(told(branch("current", 0.5, device=USB), source=BANK), "No fuse"), [])
 
+    def test_a_fuse_far_from_the_pack(self) -> None:
+        lead = {"stage": "lead", "length_m": 1, "area_mm2": 2.5}
+        fuse = {"stage": "fuse", "rating_a": 10}
+        far = told(branch("power", 2.0), trunk=[lead, fuse])
+        self.assertEqual(said(far, "stands behind 1.0 m of lead"), ["care"])
+        self.assertEqual(
+            said(told(branch("power", 2.0), trunk=[put(lead, "length_m", 0.2), fuse]), "stands behind"), []
+        )
+
+    def test_too_cold_and_too_warm(self) -> None:
+        for celsius, expect in ((-25, ["care"]), (-15, []), (20, []), (70, ["care"])):
+            found = told(branch("power", 2.0), trunk=FUSED, conditions={"temperature_c": celsius})
+            self.assertEqual(said(found, "in which its chemistry is run"), expect, celsius)
+
     def test_a_thin_branch_behind_a_large_fuse_needs_its_own(self) -> None:
         thin = {"stage": "lead", "length_m": 2, "area_mm2": 0.25}
         bare = branch("current", 0.5, path=[thin])

@@ -55,7 +55,8 @@ class OutingPages(TestCase):
         )
         self.assertEqual((document.start, document.hours), ("21:00", 8.0))
         self.assertAlmostEqual(number(document.conditions.temperature_c), 10.0)
-        self.assertIn("lamp", page)
+        self.assertIn("the volts it stands are guessed", page)
+        self.assertIn("Measure plus and minus", page)
         self.post("supply/0/trunk", rating_a="10", length_m="4 ft", area_mm2="16 AWG")
         trunk = self.outing.content().supplies[0].trunk
         self.assertEqual([stage.kind for stage in trunk], ["fuse", "lead"])

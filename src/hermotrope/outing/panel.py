@@ -29,7 +29,7 @@ from hermotrope_core.several.netlist import not_written
 from hermotrope_core.several.remarks import ORDER, Remark, remarks
 from hermotrope_core.values.clock import clock_time, days_later
 from hermotrope_core.values.figures import duration, figure, stated
-from hermotrope_core.values.known import maybe, number
+from hermotrope_core.values.known import Known, Number, maybe, number
 
 MOST_CHOICES = 200
 VERDICTS = {"refuse": "refused", "care": "fits with care", "note": "fits"}
@@ -168,7 +168,15 @@ def _open_words(supply: Supply, error: CaseError) -> str:
 
 
 def _open_rows(supply: Supply) -> list[dict[str, Any]]:
-    return [{"place": i, "branch": branch, "way": _way(branch.path)} for i, branch in enumerate(supply.branches)]
+    return [
+        {"place": i, "branch": branch, "way": _way(branch.path), "guessed": _guessed(branch.device.supply.max_v)}
+        for i, branch in enumerate(supply.branches)
+    ]
+
+
+def _guessed(value: Number | None) -> bool:
+    """Whether nobody stated the volts that a device stands."""
+    return isinstance(value, Known) and value.known_by == "guess"
 
 
 def _rows(document: Document, supply: Supply, run: SupplyRun, told: tuple[Remark, ...]) -> list[dict[str, Any]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from math import inf
 from typing import Literal
@@ -10,7 +11,8 @@ import msgspec
 
 from hermotrope_core.circuit.point import full_volts, unloaded_volts
 from hermotrope_core.kinds.effects import CAUSE_WORDS
-from hermotrope_core.parts.craft import DROP_CARE, DROP_REFUSE, OVER, SHORT_A
+from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.parts.craft import DROP_CARE, DROP_REFUSE, OVER, SHORT_A, TO_FUSE_M
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Branch, Supply
 from hermotrope_core.several.follow import SupplyRun
@@ -35,7 +37,12 @@ class Remark(msgspec.Struct, frozen=True):
 def remarks(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float | None) -> tuple[Remark, ...]:
     """Everything to be told of a supply, the gravest first."""
     found = [*_together(supply, conditions), *_starts(supply, conditions), *_fuses(supply, conditions)]
-    found += [*windows(supply, conditions), *_shared_drop(supply, conditions), *_ends(supply, run, hours)]
+    found += [
+        *_warmth(supply, conditions),
+        *windows(supply, conditions),
+        *_shared_drop(supply, conditions),
+        *_ends(supply, run, hours),
+    ]
     return tuple(sorted(found, key=lambda one: ORDER.index(one.level)))
 
 
@@ -75,6 +82,13 @@ def _fuses(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
             f"No fuse before the fork: {source.name} drives {_amps(short)} into a short anywhere in the shared lead. "
             "Put one at the pack.",
         )
+    before = _copper_before_fuse(supply)
+    if source.regulated_output is None and short > SHORT_A and before > TO_FUSE_M:
+        yield Remark(
+            "care",
+            f"The shared fuse stands behind {figure(before, 'm', 2)} of lead, which a short there is fed through with "
+            f"{_amps(short)}: put it at the pack.",
+        )
     load = Load(supply, conditions, everything(supply))
     lets = min(shared, default=short if source.regulated_output is None else inf)
     for i, branch in enumerate(supply.branches):
@@ -92,6 +106,26 @@ def _fuses(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
             )
     if len(supply.branches) > 1 and shared:
         yield Remark("note", "A short in one branch without a fuse of its own opens the shared fuse: all go dark.")
+
+
+def _copper_before_fuse(supply: Supply) -> float:
+    """Metres of shared lead between the pack and the first fuse; 0 where there is none at all."""
+    if all(stage.opens_above_a is None for stage in supply.trunk):
+        return 0.0
+    first = itertools.takewhile(lambda stage: stage.opens_above_a is None, supply.trunk)
+    return sum(number(getattr(stage, "length_m", 0.0)) for stage in first)
+
+
+def _warmth(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
+    """A pack that is asked for current outside the temperatures at which its chemistry gives any."""
+    low, high = CHEMISTRIES[supply.source.chemistry].discharge_temperature_c
+    warmth = number(conditions.temperature_c)
+    if not low <= warmth <= high:
+        yield Remark(
+            "care",
+            f"At {figure(warmth, '°C', 2)} this pack is outside the {figure(low, '°C', 2)} to {figure(high, '°C', 2)} "
+            "in which its chemistry is run: keep it warmer, or cooler.",
+        )
 
 
 def _amps(amps: float) -> str:
