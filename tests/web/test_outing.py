@@ -166,6 +166,17 @@ class OutingPages(TestCase):
         self.assertRegex(page, r"hide mount \d h \d+ min – \d h \d+ min, to the end in \d+ % of the draws")
         self.assertEqual(self.client.get(f"/outings/{self.outing.pk}/range/9/").status_code, 404)
 
+    def test_calendar(self) -> None:
+        text = self.client.get(f"/outings/{self.outing.pk}/outing.ics").content.decode().replace("\r\n ", "")
+        self.assertEqual(text.count("BEGIN:VEVENT"), 5)
+        self.assertRegex(text, r"DTSTART:\d{8}T0520\d\d\r\n")
+        self.assertIn("SUMMARY:hide mount stops", text)
+        evil = json.loads(json.dumps(self.outing.document))
+        evil["title"] = "x\nEND:VEVENT"
+        Outing.objects.update(document=evil, title=evil["title"])
+        again = self.client.get(f"/outings/{self.outing.pk}/outing.ics").content.decode()
+        self.assertEqual(again.count("\nEND:VEVENT"), 5)
+
     def test_plan_b_and_the_bag(self) -> None:
         base = f"/outings/{self.outing.pk}"
         page = self.client.get(f"{base}/proposal/", {"failed": "1"}, headers=HTMX).content.decode()

@@ -9,6 +9,7 @@ urlpatterns = [
     path("<int:pk>/", outing.outing, name="outing"),
     path("<int:pk>/outing.json", outing.export_json, name="outing-json"),
     path("<int:pk>/outing.csv", outing.export_csv, name="outing-csv"),
+    path("<int:pk>/outing.ics", outing.export_calendar, name="outing-calendar"),
     path("<int:pk>/line-<int:index>.cir", outing.export_netlist, name="outing-netlist"),
     path("<int:pk>/many/<int:index>/<int:place>/", outing.how_many_more, name="outing-many"),
     path("<int:pk>/range/<int:index>/", outing.how_sure, name="outing-range"),

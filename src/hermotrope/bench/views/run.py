@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-from datetime import UTC, datetime, timedelta
 from io import StringIO
 from typing import Any
 
@@ -11,7 +10,6 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
-from icalendar import Calendar, Event
 
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
@@ -19,9 +17,9 @@ from hermotrope.bench.panels import panel_of_place, row_at
 from hermotrope.bench.run_panel import run_context
 from hermotrope.bench.run_tools import plan_for, read_run_ask
 from hermotrope.entry.typed import EditError
+from hermotrope.formats.calendar_file import Moment, calendar
 from hermotrope_core.circuit.estimate import DRAWS, estimate
 from hermotrope_core.know.measure import HELPERS, helpers_for
-from hermotrope_core.values.clock import since_midnight
 
 COLUMNS = ("seconds", "pack_v", "inlet_v", "pack_a", "charge_percent", "mode")
 
@@ -105,27 +103,17 @@ def calendar_file(request: HttpRequest, pk: int) -> HttpResponse:
         raise EditError(str(error)) from None
     if found is None:
         raise Http404
-    calendar = Calendar()
-    calendar.add("prodid", "-//Hermotrope//swap plan//EN")
-    calendar.add("version", "2.0")
-    begins = _begins(conversion.case.duty.start)
-    for i, swap in enumerate(found["plan"].swaps):
-        event = Event()
-        event.add("uid", f"swap-{conversion.pk}-{conversion.revision}-{i}@hermotrope.local")
-        event.add("dtstamp", datetime.now(UTC))
-        event.add("dtstart", begins + timedelta(seconds=swap.at_s))
-        event.add("duration", timedelta(minutes=10))
-        waits = "" if swap.ready else " (it is not charged again by then)"
-        event.add("summary", f"{conversion.title}: pack {swap.out} out, pack {swap.into} in{waits}")
-        event.add("description", f"A pack runs {found['each']} with its margin. {found['plan'].gap}.")
-        calendar.add_component(event)
+    about = f"A pack runs {found['each']} with its margin. {found['plan'].gap}."
+    moments = [
+        Moment(
+            swap.at_s,
+            f"swap-{conversion.pk}-{conversion.revision}-{i}",
+            f"{conversion.title}: pack {swap.out} out, pack {swap.into} in"
+            f"{'' if swap.ready else ' (it is not charged again by then)'}",
+            about,
+        )
+        for i, swap in enumerate(found["plan"].swaps)
+    ]
+    made = calendar("swap plan", conversion.case.duty.start, moments)
     headers = {"Content-Disposition": 'attachment; filename="swaps.ics"'}
-    return HttpResponse(calendar.to_ical(), content_type="text/calendar; charset=utf-8", headers=headers)
-
-
-def _begins(start: str | None) -> datetime:
-    """Local time without a zone: the duty's start today, or now."""
-    now = datetime.now().replace(second=0, microsecond=0)
-    if start is None:
-        return now
-    return now.replace(hour=0, minute=0) + timedelta(seconds=since_midnight(start))
+    return HttpResponse(made, content_type="text/calendar; charset=utf-8", headers=headers)

@@ -10,8 +10,10 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
+from hermotrope.formats.calendar_file import Moment, calendar
 from hermotrope.outing.models import Outing
 from hermotrope.outing.panel import MOST_CHANGES, packs_that_last, page_context
+from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.outing import Supply
@@ -73,6 +75,31 @@ def export_csv(request: HttpRequest, pk: int) -> HttpResponse:
         raise Http404(f"nothing to write yet: {error}") from None
     response = HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="outing-{pk}.csv"'
+    return response
+
+
+@require_GET
+def export_calendar(request: HttpRequest, pk: int) -> HttpResponse:
+    """A calendar entry for every device that stops, and for every supply that ends."""
+    found = get_object_or_404(Outing, pk=pk)
+    moments = []
+    try:
+        document = found.content()
+        for p, supply in enumerate(document.supplies):
+            if not supply.branches:
+                continue
+            run = follow(supply, document.conditions, document.hours, most=MOST_CHANGES)
+            uid = f"outing-{pk}-{found.revision}-{p}"
+            for b, one in enumerate(run.branches):
+                if one.end_cause != "programme over":
+                    words = f"{one.device} stops: {CAUSE_WORDS[one.end_cause]}"
+                    moments.append(Moment(one.runtime_s, f"{uid}-{b}", words, f"on {supply.called}"))
+            left = f"{figure(run.final_soc, '%', 2)} left"
+            moments.append(Moment(run.runtime_s, uid, f"{supply.called}: {found.title} is over for it", left))
+    except ValueError as error:
+        raise Http404(f"nothing to write yet: {error}") from None
+    response = HttpResponse(calendar("outing", document.start, moments), content_type="text/calendar; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="outing-{pk}.ics"'
     return response
 
 
