@@ -177,6 +177,23 @@ class OutingPages(TestCase):
         again = self.client.get(f"/outings/{self.outing.pk}/outing.ics").content.decode()
         self.assertEqual(again.count("\nEND:VEVENT"), 5)
 
+    def test_a_device_of_which_something_is_open(self) -> None:
+        """It says what is missing, by name, and nothing falls over: page, proposal, files."""
+        made = Conversion.objects.filter(verdict="open").first()
+        assert made is not None
+        page = self.post("supply/0/conversion", conversion=made.pk)
+        self.assertIn(f"{made.case.device.name}: missing (", page)
+        for what in ("outing.csv", "outing.ics", "many/0/", "needs/0/"):
+            self.assertNotIn(what, page)
+        base = f"/outings/{self.outing.pk}"
+        proposal = self.client.get(f"{base}/proposal/", headers=HTMX)
+        self.assertEqual(proposal.status_code, 200)
+        self.assertIn(made.case.device.name, proposal.content.decode())
+        self.post("supply/0/3/pin", pinned="yes")
+        self.assertEqual(self.client.get(f"{base}/proposal/", headers=HTMX).status_code, 200)
+        for what in ("outing.csv", "outing.ics", "range/0/", "needs/0/", "many/0/0/", "line-0.cir"):
+            self.assertEqual(self.client.get(f"{base}/{what}").status_code, 404, what)
+
     def test_plan_b_and_the_bag(self) -> None:
         base = f"/outings/{self.outing.pk}"
         page = self.client.get(f"{base}/proposal/", {"failed": "1"}, headers=HTMX).content.decode()

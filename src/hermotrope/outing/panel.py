@@ -66,6 +66,7 @@ def page_context(
         "packs": Item.objects.filter(kind="source").order_by("-have", "position", "name")[:MOST_CHOICES],
         "conversions": [(one.pk, one.title) for one in Conversion.objects.order_by("title")[:MOST_CHOICES]],
         "wishes": WISHES,
+        "runs": bool(nights) and all("run" in one for one in nights if one["supply"].branches),
         "bag": _bag(document),
         "can_undo": outing.revision > 1,
         "can_redo": outing.revisions.filter(number__gt=outing.revision).exists(),
