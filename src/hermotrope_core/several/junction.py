@@ -43,7 +43,7 @@ def junction_volts(arrives: float, ohm: float, pulls: Sequence[Pull]) -> tuple[f
             return None
         step = (volts + ohm * amps - arrives) / fall
         volts -= step
-        if abs(step) <= CLOSE * abs(volts):
+        if step <= CLOSE * abs(volts):  # from above they only come down: no more than rounding is left
             last = drawn(pulls, volts)
             return None if last is None else (volts, last[0])
     return None
