@@ -7,9 +7,8 @@ from typing import Any
 from django.test import SimpleTestCase
 
 from hermotrope_core.know.typed_row import RowError, branch_of, read_row
-from hermotrope_core.parts.wire import safe_amps
-from hermotrope_core.plan.duty import Duty, Segment
-from hermotrope_core.several.follow import follow
+from hermotrope_core.plan.duty import Conditions, Duty, Segment
+from hermotrope_core.several.follow import follow, trunk_circuit
 from hermotrope_core.several.load import how_many
 from hermotrope_core.several.remarks import remarks
 from tests.core.test_several import BANK, BLOCK, branch, outing
@@ -47,7 +46,7 @@ class Remarks(SimpleTestCase):
         thin = [{"stage": "fuse", "rating_a": 4}, {"stage": "lead", "length_m": 1, "area_mm2": 0.34}]
         found = told(branch("current", 2.1), branch("current", 2.1), trunk=thin)
         self.assertEqual(said(found, "fuse opens above"), ["refuse"])
-        self.assertEqual(said(found, "shared lead stands"), ["refuse"] if safe_amps(0.34) < 4.2 else [])
+        self.assertEqual(said(found, "the shared lead stands 4.00 A, and together they draw 4.20 A"), ["refuse"])
         under = told(branch("current", 1.9), branch("current", 1.9), trunk=thin)
         self.assertEqual(said(under, "fuse opens above"), [])
 
@@ -71,12 +70,36 @@ class Remarks(SimpleTestCase):
             found = told(branch("power", 2.0), trunk=FUSED, conditions={"temperature_c": celsius})
             self.assertEqual(said(found, "in which its chemistry is run"), expect, celsius)
 
+    def test_a_shared_fuse_must_protect_its_lead_and_stand_before_a_board(self) -> None:
+        thin = [{"stage": "fuse", "rating_a": 20}, {"stage": "lead", "length_m": 1, "area_mm2": 0.5}]
+        self.assertEqual(said(told(branch("power", 2.0), trunk=thin), "its fuse opens only above 20 A"), ["refuse"])
+        self.assertEqual(said(told(branch("power", 2.0), trunk=FUSED), "its fuse opens only above"), [])
+        board = {"stage": "converter", "topology": "buck-boost", "output_v": 12, "efficiency": 0.9}
+        behind = told(branch("power", 2.0), trunk=[board, {"stage": "fuse", "rating_a": 5}])
+        self.assertEqual(said(behind, "No fuse before the fork"), ["refuse"])
+
+    def test_a_resistance_draws_most_of_a_full_pack(self) -> None:
+        """Held against the amperes of both charges, worked out beside it: a limit between them is passed when full."""
+        heater = branch("resistance", 4.2)
+        circuit = trunk_circuit(outing(heater, trunk=FUSED).supplies[0], Conditions())
+        full, low = (circuit.emf(soc) / (circuit.stretches[0].resistance_ohm + 4.2) for soc in (1.0, 0.2))
+        between = 0.5 * (full + low)
+        self.assertLess(low, between)
+        for limit, expect in ((between, ["refuse"]), (1.001 * full, [])):
+            found = told(heater, trunk=FUSED, source=BLOCK | {"max_current_a": limit})
+            self.assertEqual(said(found, "gives at most"), expect)
+
     def test_a_thin_branch_behind_a_large_fuse_needs_its_own(self) -> None:
         thin = {"stage": "lead", "length_m": 2, "area_mm2": 0.25}
         bare = branch("current", 0.5, path=[thin])
-        self.assertEqual(said(told(bare, trunk=FUSED), "a fuse of its own, at the fork"), ["care"])
+        self.assertEqual(said(told(bare, trunk=FUSED), "a fuse of its own, at the fork"), ["refuse"])
         own = branch("current", 0.5, path=[{"stage": "fuse", "rating_a": 2}, thin])
         self.assertEqual(said(told(own, trunk=FUSED), "a fuse of its own, at the fork"), [])
+        far = branch("current", 0.5, path=[put(thin, "length_m", 1), {"stage": "fuse", "rating_a": 2}, thin])
+        self.assertEqual(said(told(far, trunk=FUSED), "a fuse of its own, at the fork"), ["refuse"])
+        board = {"stage": "converter", "topology": "buck", "output_v": 11, "efficiency": 0.9}
+        behind = branch("current", 0.5, path=[thin, board, {"stage": "fuse", "rating_a": 2}])
+        self.assertEqual(said(told(behind, trunk=FUSED), "a fuse of its own, at the fork"), ["refuse"])
         thick = branch("current", 0.5, path=[put(thin, "area_mm2", 4.0)])
         self.assertEqual(said(told(thick, trunk=FUSED), "a fuse of its own, at the fork"), [])
 
@@ -85,6 +108,11 @@ class Remarks(SimpleTestCase):
         self.assertEqual(said(told(low, trunk=FUSED), "converter of its own"), ["refuse"])
         board = {"stage": "converter", "topology": "buck", "output_v": 12, "efficiency": 0.9}
         self.assertEqual(said(told(put(low, "path", [board]), trunk=FUSED), "converter of its own"), [])
+        high = told(put(low, "path", [board | {"topology": "buck-boost", "output_v": 13.5}]), trunk=FUSED)
+        self.assertEqual(said(high, "lamp gets 13.5 V from its converter and stands 13.0 V"), ["refuse"])
+        weak = told(put(low, "path", [board | {"input_max_v": 14}]), trunk=FUSED)
+        self.assertEqual(said(weak, "gets 14.6 V from the full pack and takes in up to 14.0 V"), ["refuse"])
+        self.assertEqual(said(told(put(low, "path", [board | {"input_max_v": 15}]), trunk=FUSED), "takes in"), [])
 
     def test_starts(self) -> None:
         """Each start is carried beside the rest, both at once are not."""

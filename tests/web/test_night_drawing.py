@@ -60,14 +60,15 @@ class Drawn(SimpleTestCase):
         self.assertEqual((early.before, late.before), (False, True))
 
     def test_the_sum_against_the_limit(self) -> None:
+        self.assertEqual(drawn(branch("current", 1.5), hours=1.0).most_a, "1.5 A")
         near = drawn(branch("power", 20.0), source=BLOCK | {"max_current_a": 2.0}, hours=1.0)
         assert near.limit_y is not None
-        self.assertEqual(near.limit_words, "gives at most 26 W")
+        self.assertEqual(near.limit_words, "gives at most 2.0 A")
         self.assertLess(near.limit_y, near.most_y)
         over = drawn(branch("current", 1.8, device=USB), source=BANK, hours=1.0)
-        self.assertEqual(over.limit_words, "gives at most 10 W")
+        self.assertEqual(over.limit_words, "gives at most 2.0 A")
         far = drawn(branch("power", 2.0), source=BLOCK | {"max_current_a": 20.0}, hours=1.0)
-        self.assertEqual((far.limit_y, far.limit_words), (None, "gives at most 260 W"))
+        self.assertEqual((far.limit_y, far.limit_words), (None, "gives at most 20 A"))
         self.assertEqual(drawn(branch("power", 2.0), hours=1.0).limit_words, "")
         levels = [float(y) for y in re.findall(r"[ML][\d.]+ ([\d.]+)", near.sum_path)]
         self.assertTrue(all(near.sum_y <= y <= near.sum_y + SUM for y in levels))

@@ -125,6 +125,13 @@ class OutingPages(TestCase):
         page = self.post("set", fails=409, version=old, place="hours", text="6 h")
         self.assertIn("another tab", page)
         self.assertEqual(self.outing.content().hours, 5.0)
+        page = self.post("supply/0/row", fails=409, version=old, rows="strip 12V 2W")
+        self.assertIn("not taken yet", page)
+        self.assertIn(">strip 12V 2W</textarea>", page)
+        page = self.post("supply/1/trunk", fails=409, version=old, rating_a="7.77", length_m="", area_mm2="")
+        self.assertIn('value="7.77"', page)
+        page = self.post("supply/0/1/count", fails=409, version=old, count="6")
+        self.assertRegex(page, r'name="count"[^>]*value="6"')
         for what in ("step", "remove"):
             self.assertIn("another tab", self.post(what, fails=409, version=old))
         self.assertIn("not there any more", self.post("supply/9/remove", fails=409))

@@ -1,14 +1,13 @@
-"""A supply's night by the clock: a ribbon per device, the watts of all together against the limit, the charge left."""
+"""A supply's night by the clock: a ribbon per device, the amperes of all together, the charge left."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from itertools import pairwise
 
 import msgspec
 
 from hermotrope.drawings import letters
-from hermotrope_core.circuit.point import rated_volts
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.several.follow import SupplyRun, Turned
@@ -24,6 +23,8 @@ NAME_SIZE = 12.0
 LEAST_BAR = 0.8
 """Bars thinner than this run together into one."""
 TICKS = 8
+Place = Callable[[float], float]
+"""Where so many seconds stand."""
 STEPS_S = (600.0, 1800.0, 3600.0, 7200.0, 10800.0, 14400.0, 21600.0, 43200.0, 86400.0, 172800.0, 604800.0)
 
 
@@ -47,7 +48,6 @@ class Row(msgspec.Struct, frozen=True):
     stop_text_x: float
     before: bool
     """Whether those words stand before the place where it stops, because there is no room behind it."""
-    lasts: bool
 
     @property
     def short(self) -> str:
@@ -67,13 +67,12 @@ class Night(msgspec.Struct, frozen=True):
     rows: tuple[Row, ...]
     sum_y: float
     sum_path: str
-    most_w: str
+    most_a: str
     most_y: float
     limit_y: float | None
     limit_words: str
     charge_y: float
     charge_path: str
-    left_words: str
     words: str
     fork_end: float
     """How far down the fork reaches."""
@@ -105,13 +104,13 @@ def night(supply: Supply, run: SupplyRun, horizon_s: float, start: str | None) -
                 stop_words=words,
                 stop_text_x=stop + (-5.0 if before else 5.0),
                 before=before,
-                lasts=lasts,
             )
         )
     sum_y = HEAD + len(rows) * (RIBBON + GAP) + GAP
-    drawn = [(turn.seconds, sum(turn.watts)) for turn in turns] + [(run.runtime_s, 0.0)]
-    limit = _limit_watts(supply)
-    most = max([watts for _, watts in drawn] + [1e-9])
+    port = supply.source.regulated_output is not None
+    drawn = [(turn.seconds, turn.junction_a if port else turn.source_a) for turn in turns] + [(run.runtime_s, 0.0)]
+    limit = _limit_amps(supply)
+    most = max([amps for _, amps in drawn] + [1e-9])
     scale = max(most, limit if limit is not None and limit < 3.0 * most else 0.0)
     charge_y = sum_y + SUM + GAP
     return Night(
@@ -123,22 +122,20 @@ def night(supply: Supply, run: SupplyRun, horizon_s: float, start: str | None) -
         rows=tuple(rows),
         sum_y=sum_y,
         sum_path=_steps(drawn, x, sum_y + SUM, (SUM - 12.0) / scale),
-        most_w=figure(most, "W", 2),
+        most_a=figure(most, "A", 2),
         most_y=round(sum_y + SUM - (SUM - 12.0) * most / scale, 1),
         limit_y=None if limit is None or limit > scale else round(sum_y + SUM - (SUM - 12.0) * limit / scale, 1),
-        limit_words="" if limit is None else f"gives at most {figure(limit, 'W', 2)}",
+        limit_words="" if limit is None else f"gives at most {figure(limit, 'A', 2)}",
         charge_y=charge_y,
         charge_path=_line([(turn.seconds, turn.soc) for turn in turns] + [(run.runtime_s, run.final_soc)], x, charge_y),
-        left_words=f"{figure(run.final_soc, '%', 2)} left",
         words=_said(supply, run, start),
         fork_end=HEAD + (len(rows) - 1) * (RIBBON + GAP) + 0.5 * RIBBON,
         charge_floor=charge_y + CHARGE,
     )
 
 
-def _bars(turns: Sequence[Turned], i: int, ends_s: float, x: object, y: float) -> tuple[Bar, ...]:
+def _bars(turns: Sequence[Turned], i: int, ends_s: float, x: Place, y: float) -> tuple[Bar, ...]:
     """The times in which a device draws: as high as its watts among its own; what is too thin runs together."""
-    assert callable(x)
     most = max([turn.watts[i] for turn in turns] + [1e-9])
     bars: list[Bar] = []
     for turn, after in pairwise([*turns, None]):
@@ -159,18 +156,13 @@ def _bars(turns: Sequence[Turned], i: int, ends_s: float, x: object, y: float) -
     return tuple(bars)
 
 
-def _limit_watts(supply: Supply) -> float | None:
-    """Watts that a port, or the pack, gives at most; None where neither states it."""
+def _limit_amps(supply: Supply) -> float | None:
+    """Amperes that a port, or the pack's cells, give at most; None where neither states it."""
     port = supply.source.regulated_output
-    if port is not None:
-        amps, volts = maybe(port.output_current_max_a), maybe(port.output_v) or 0.0
-    else:
-        amps, volts = maybe(supply.source.max_current_a), rated_volts(supply.source)
-    return None if amps is None else amps * volts
+    return maybe(supply.source.max_current_a if port is None else port.output_current_max_a)
 
 
-def _ticks(over: float, start: str | None, x: object) -> tuple[tuple[float, str], ...]:
-    assert callable(x)
+def _ticks(over: float, start: str | None, x: Place) -> tuple[tuple[float, str], ...]:
     step = next((one for one in STEPS_S if over / one <= TICKS), over / TICKS)
     found: list[tuple[float, str]] = []
     at = 0.0
@@ -186,9 +178,8 @@ def _when(seconds: float, start: str | None) -> str:
     return duration(seconds) if seconds else "0"
 
 
-def _steps(points: list[tuple[float, float]], x: object, base: float, scale: float) -> str:
+def _steps(points: list[tuple[float, float]], x: Place, base: float, scale: float) -> str:
     """A filled outline that keeps each value until the next."""
-    assert callable(x)
     path = [f"M{x(points[0][0])} {round(base, 1)}"]
     for (at, value), (after, _) in pairwise(points):
         level = round(base - scale * value, 1)
@@ -197,9 +188,8 @@ def _steps(points: list[tuple[float, float]], x: object, base: float, scale: flo
     return "".join(path)
 
 
-def _line(points: list[tuple[float, float]], x: object, top: float) -> str:
+def _line(points: list[tuple[float, float]], x: Place, top: float) -> str:
     """Charge from full, at the top, to empty."""
-    assert callable(x)
     return "M" + "L".join(f"{x(at)} {round(top + (CHARGE - 2.0) * (1.0 - soc) + 1.0, 1)}" for at, soc in points)
 
 

@@ -24,7 +24,7 @@ from hermotrope_core.several.assign import WISHES
 from hermotrope_core.several.clock import changes
 from hermotrope_core.several.follow import SupplyRun, follow
 from hermotrope_core.several.line import shared
-from hermotrope_core.several.needs import lasts
+from hermotrope_core.several.needs import carries
 from hermotrope_core.several.netlist import not_written
 from hermotrope_core.several.remarks import ORDER, Remark, remarks
 from hermotrope_core.values.clock import clock_time, days_later
@@ -55,6 +55,7 @@ def page_context(
     nights = [_supply(document, i, supply) for i, supply in enumerate(document.supplies)]
     for one in nights:
         _refused(one, errors, typed)
+    runs = bool(nights) and all("run" in one for one in nights if one["supply"].branches)
     worst = [one["verdict"] for one in nights if one.get("verdict")]
     return {
         "outing": outing,
@@ -62,11 +63,11 @@ def page_context(
         "temperature": stated(number(document.conditions.temperature_c), "°C"),
         "hours": "" if document.hours is None else duration(3600.0 * number(document.hours)),
         "nights": nights,
-        "verdict": next((word for word in VERDICTS.values() if word in worst), ""),
+        "verdict": next((word for word in VERDICTS.values() if word in worst), "") if runs else "",
         "packs": Item.objects.filter(kind="source").order_by("-have", "position", "name")[:MOST_CHOICES],
         "conversions": [(one.pk, one.title) for one in Conversion.objects.order_by("title")[:MOST_CHOICES]],
         "wishes": WISHES,
-        "runs": bool(nights) and all("run" in one for one in nights if one["supply"].branches),
+        "runs": runs,
         "bag": _bag(document),
         "can_undo": outing.revision > 1,
         "can_redo": outing.revisions.filter(number__gt=outing.revision).exists(),
@@ -94,7 +95,7 @@ def packs_that_last(supply: Supply, conditions: Conditions, hours: float) -> lis
     found = []
     for item in Item.objects.filter(kind="source").order_by("position", "name")[:MOST_CHOICES]:
         source = item.readable()
-        if isinstance(source, Source) and lasts(msgspec.structs.replace(supply, source=source), conditions, hours):
+        if isinstance(source, Source) and carries(msgspec.structs.replace(supply, source=source), conditions, hours):
             found.append((maybe(source.mass_g), item))
     found.sort(key=lambda one: (one[0] is None, one[0] or 0.0))
     return [

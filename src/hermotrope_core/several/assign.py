@@ -17,9 +17,9 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Branch, Outing, Supply
 from hermotrope_core.several.clock import changes
-from hermotrope_core.several.follow import SupplyRun, follow
+from hermotrope_core.several.follow import follow
 from hermotrope_core.several.load import Load, heaviest, pull_of
-from hermotrope_core.several.remarks import remarks
+from hermotrope_core.several.remarks import against
 from hermotrope_core.values.known import maybe, number
 
 Wish = Literal["fewest packs", "least mass", "least price", "least work"]
@@ -100,21 +100,12 @@ def _pair(supply: Supply, branch: Branch, conditions: Conditions, hours: float) 
     alone = msgspec.structs.replace(supply, branches=(branch,))
     try:
         run = follow(alone, conditions, hours)
-        why = _against(alone, conditions, run, hours)
+        why = against(alone, conditions, run, hours)
         load = Load(alone, conditions, [(0, pull_of(branch, heaviest(branch)))])
     except ValueError as error:  # nothing ends it, or something of it is not known yet
         return _Pair(0.0, 0.0, str(error))
     amps = 0.0 if load.flow is None else _limited(load.flow.junction_a, load.flow.source_a, supply)
     return _Pair(_start(supply) - run.final_soc, amps, why)
-
-
-def _against(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float) -> str:
-    """What speaks against a supply as it hangs: what is refused of it, or a device that stops early."""
-    found = remarks(supply, conditions, run, hours)
-    refused = [one.says for one in found if one.level == "refuse" and not one.says.startswith("No fuse")]
-    if refused:
-        return refused[0]
-    return next((one.says for one in found if one.ends), "")
 
 
 def _start(supply: Supply) -> float:
@@ -237,7 +228,7 @@ class _Search:
             return ""
         try:
             run = follow(supply, self.outing.conditions, self.hours)
-            return _against(supply, self.outing.conditions, run, self.hours)
+            return against(supply, self.outing.conditions, run, self.hours)
         except ValueError as error:
             return str(error)
 

@@ -7,6 +7,7 @@ ends all that still run.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from math import inf
 from typing import Literal
 
@@ -37,6 +38,10 @@ SAME_S = 1e-9
 """Changes closer than this share of the time (or these seconds) are one."""
 
 
+Seconds = Callable[[float, float], float]
+"""How long the charge takes from one value down to a lower one."""
+
+
 class Turned(msgspec.Struct, frozen=True, gc=False):
     """A moment of the night: what began or ended in a branch (-1: the source), and what flows from then on."""
 
@@ -45,7 +50,9 @@ class Turned(msgspec.Struct, frozen=True, gc=False):
     modes: tuple[str | None, ...]
     """The mode of every branch; None for one that has stopped."""
     source_a: float
-    junction_v: float
+    """From the cells, while all draw that draw now."""
+    junction_a: float
+    """At the fork: what a port sees."""
     watts: tuple[float, ...]
     """Into every branch's devices."""
 
@@ -130,11 +137,7 @@ class _Night:
 
     def setting(self) -> Setting:
         """That of the running branches, kept for its next turn."""
-        key = (
-            self.trunk.falls_to is None,
-            id(self.trunk),
-            *((i, b.mode, b.variant) for i, b in enumerate(self.branches) if not b.end),
-        )
+        key = (id(self.trunk), *((i, b.mode, b.variant) for i, b in enumerate(self.branches) if not b.end))
         found = self.settings.get(key)
         if found is None:
             running = [(i, b.pull) for i, b in enumerate(self.branches) if not b.end]
@@ -277,9 +280,8 @@ class _Night:
             self._add(setting, sums[1:])
             self.soc = low
 
-    def _charge_after(self, setting: Setting, seconds: object, left: float, low: float) -> float:
+    def _charge_after(self, setting: Setting, seconds: Seconds, left: float, low: float) -> float:
         """The charge that is left after `left` seconds: Newton's steps, kept between the bounds."""
-        assert callable(seconds)
         start = self.soc
         flow = setting.flow(self.trunk.emf(start))
         assert flow is not None
@@ -320,7 +322,7 @@ class _Night:
         for (i, _), one in zip(setting.running, setting.watts(emf, flow)[1:], strict=True):
             watts[i] = one
         modes = tuple(None if b.end else b.mode for b in self.branches)
-        self.turns.append(Turned(self.time, self.soc, modes, flow.source_a, flow.junction_v, tuple(watts)))
+        self.turns.append(Turned(self.time, self.soc, modes, flow.source_a, flow.junction_a, tuple(watts)))
 
     def _result(self) -> SupplyRun:
         assert self.end is not None

@@ -18,7 +18,7 @@ from hermotrope_core.plan.outing import Branch, Supply
 from hermotrope_core.plan.outing_document import branch_case
 from hermotrope_core.several.follow import trunk_circuit
 from hermotrope_core.several.pull import Pull, pulls
-from hermotrope_core.several.setting import Setting
+from hermotrope_core.several.setting import Flow, Setting
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe, number
 
@@ -26,13 +26,10 @@ MOST_ALIKE = 100
 
 
 class Over(msgspec.Struct, frozen=True):
-    """A limit that is passed: in words, with both figures and the unit."""
+    """A limit that is passed, in words with both figures."""
 
     limit_of: Literal["source", "port", "fuse", "lead", "volts", "device"]
     says: str
-    have: float
-    limit: float
-    unit: str
 
 
 def heaviest(branch: Branch) -> Mode:
@@ -70,38 +67,40 @@ def everything(supply: Supply) -> list[tuple[int, Pull]]:
 
 
 class Load:
-    """A supply under some pulls, at the charge at which currents are highest."""
+    """A supply under some pulls: currents full and nearly empty, since a resistance draws most of a full pack."""
 
     def __init__(self, supply: Supply, conditions: Conditions, running: Sequence[tuple[int, Pull]]) -> None:
         self.supply, self.conditions, self.running = supply, conditions, running
         self.trunk: Circuit = trunk_circuit(supply, conditions)
         self.setting = Setting(self.trunk, running, CHEMISTRIES[supply.source.chemistry].endless)
         self.soc = max(LOW_SOC, self.trunk.reserve_soc)
-        self.flow = None if self.setting.dead else self.setting.flow(self.trunk.emf(self.soc))
+        self.flow = self._flow(self.soc)
+        flows = [one for one in (self._flow(1.0), self.flow) if one is not None]
+        self.source_a = max((one.source_a for one in flows), default=0.0)
+        self.junction_a = max((one.junction_a for one in flows), default=0.0)
+
+    def _flow(self, soc: float) -> Flow | None:
+        return None if self.setting.dead else self.setting.flow(self.trunk.emf(soc))
 
     def over(self, *, moment: bool = False) -> Iterator[Over]:
         """Every limit that is passed; in a `moment` (a start) only what trips or browns out at once."""
         yield from self._volts()
-        if self.flow is None:
-            return
         source = self.supply.source
         most = maybe(source.peak_current_a) if moment else maybe(source.max_current_a)
-        if most is not None and self.flow.source_a > most:
+        if most is not None and self.source_a > most:
             word = "for a moment" if moment else "for as long as it lasts"
-            yield self._amps(
-                "source", f"{source.name} gives at most {figure(most, 'A')} {word}", most, self.flow.source_a
-            )
+            yield self._amps("source", f"{source.name} gives at most {figure(most, 'A')} {word}", self.source_a)
         if moment:
             return
         for stage in self.supply.trunk:
-            amps = self.flow.junction_a if self._behind_board(stage) else self.flow.source_a
+            amps = self.junction_a if self._behind_board(stage) else self.source_a
             if stage.opens_above_a is not None and amps > stage.opens_above_a:
                 words = f"the shared fuse opens above {figure(stage.opens_above_a, 'A')}"
-                yield self._amps("fuse", words, stage.opens_above_a, amps)
+                yield self._amps("fuse", words, amps)
             safe = self.safe_amps(stage)
             if safe is not None and amps > safe:
                 words = f"the shared lead stands {figure(safe, 'A')}"
-                yield self._amps("lead", words, safe, amps)
+                yield self._amps("lead", words, amps)
 
     def safe_amps(self, stage: object) -> float | None:
         """What a lead stands at the temperature of the outing, amperes; None for other stages."""
@@ -112,8 +111,8 @@ class Load:
         before = self.supply.trunk[: self.supply.trunk.index(stage)]
         return self.supply.source.regulated_output is not None or any(one.HOLDS for one in before)
 
-    def _amps(self, limit_of: Literal["source", "fuse", "lead"], words: str, limit: float, have: float) -> Over:
-        return Over(limit_of, f"{words}, and together they draw {figure(have, 'A')}", have, limit, "A")
+    def _amps(self, limit_of: Literal["source", "fuse", "lead"], words: str, have: float) -> Over:
+        return Over(limit_of, f"{words}, and together they draw {figure(have, 'A')}")
 
     def _volts(self) -> Iterator[Over]:
         """The path collapses, a board or port is overloaded, a device gets too few volts."""
@@ -124,22 +123,22 @@ class Load:
             words = "what holds the shared volts gives less"
             if most is not None and have > most:
                 words = f"the port gives at most {figure(most, 'A')}"
-            yield Over("port", f"{words}, and together they draw {figure(have, 'A')}", have, most or 0.0, "A")
+            yield Over("port", f"{words}, and together they draw {figure(have, 'A')}")
             return
+        charge = f"{figure(self.soc, '%', 2)} charge"
         if self.setting.dead or self.flow is None or self.soc <= self.setting.collapse_soc:
-            yield Over("volts", f"{self.supply.called} cannot give so much at once: its volts collapse", 0.0, 0.0, "V")
+            yield Over("volts", f"{self.supply.called} cannot give so much at once at {charge}: its volts collapse")
             return
         for limit in self.setting.limits:
             if limit.soc < self.soc:
                 break
             why = CAUSE_WORDS[limit.cause] if limit.cause else "a board passes its input on"
             if limit.turn == "source":
-                volts = self.flow.junction_v
-                yield Over("volts", f"{why} at {figure(100 * self.soc, '%', 2)} charge", volts, 0.0, "V")
+                yield Over("volts", f"{why} at {charge}")
             elif limit.turn == "stop":
                 branch = self.supply.branches[limit.branch]
-                says = f"{branch.device.name}: {why} ({figure(self.flow.junction_v, 'V')} at the junction)"
-                yield Over("device", says, self.flow.junction_v, 0.0, "V")
+                at = f"{figure(self.flow.junction_v, 'V')} at the junction, {charge}"
+                yield Over("device", f"{branch.device.name}: {why} ({at})")
 
 
 class Carried(msgspec.Struct, frozen=True):

@@ -12,7 +12,7 @@ from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.follow import follow
-from hermotrope_core.several.remarks import windows
+from hermotrope_core.several.remarks import against, windows
 from hermotrope_core.values.known import maybe, number
 
 LEAST_AH, MOST_AH = 0.01, 10_000.0
@@ -57,6 +57,15 @@ def lasts(supply: Supply, conditions: Conditions, hours: float) -> bool:
     except ValueError:
         return False
     return all(one.end_cause == "programme over" for one in run.branches)
+
+
+def carries(supply: Supply, conditions: Conditions, hours: float) -> bool:
+    """Whether a pack lasts and nothing is refused of it: its amperes, its port, the volts that it gives."""
+    try:
+        run = follow(supply, conditions, hours, most=MOST_CHANGES)
+        return not against(supply, conditions, run, hours)
+    except ValueError:
+        return False
 
 
 def _least(supply: Supply, conditions: Conditions, hours: float, chemistry: str, cells: int) -> float | None:

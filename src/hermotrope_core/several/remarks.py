@@ -9,13 +9,15 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.circuit.point import full_volts, unloaded_volts
+from hermotrope_core.circuit.point import circuit_of, full_volts, unloaded_volts
 from hermotrope_core.kinds.effects import CAUSE_WORDS
+from hermotrope_core.kinds.stages import Stage, front
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import DROP_CARE, DROP_REFUSE, OVER, SHORT_A, TO_FUSE_M
 from hermotrope_core.plan.duty import Conditions
-from hermotrope_core.plan.outing import Branch, Supply
-from hermotrope_core.several.follow import SupplyRun
+from hermotrope_core.plan.outing import Supply
+from hermotrope_core.plan.outing_document import branch_case
+from hermotrope_core.several.follow import SupplyRun, trunk_circuit
 from hermotrope_core.several.load import Load, everything, start_of
 from hermotrope_core.values.figures import duration, figure
 from hermotrope_core.values.known import maybe, number
@@ -32,6 +34,8 @@ class Remark(msgspec.Struct, frozen=True):
     branch: int = -1
     ends: bool = False
     """Whether it tells that a device stops, or never starts."""
+    hung: bool = True
+    """Whether it depends on what hangs on the supply; a missing fuse does not."""
 
 
 def remarks(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float | None) -> tuple[Remark, ...]:
@@ -44,6 +48,14 @@ def remarks(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float
         *_ends(supply, run, hours),
     ]
     return tuple(sorted(found, key=lambda one: ORDER.index(one.level)))
+
+
+def against(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float) -> str:
+    """What speaks against a supply with what hangs on it: what is refused of that, or a device that stops early."""
+    found = [one for one in remarks(supply, conditions, run, hours) if one.hung]
+    return next((one.says for one in found if one.level == "refuse"), "") or next(
+        (one.says for one in found if one.ends), ""
+    )
 
 
 def _together(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
@@ -75,44 +87,61 @@ def _fuses(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
     source = supply.source
     ohm = number(source.resistance_ohm)
     short = full_volts(source) / ohm if ohm > 0.0 else inf
-    shared = [stage.opens_above_a for stage in supply.trunk if stage.opens_above_a is not None]
-    if source.regulated_output is None and not shared and short > SHORT_A:
+    trunk = [stage for _, stage in front(supply.trunk)]  # behind a board a fuse protects nothing at the pack
+    shared = [stage.opens_above_a for stage in trunk if stage.opens_above_a is not None]
+    if source.regulated_output is not None:
+        return
+    if not shared and short > SHORT_A:
         yield Remark(
             "refuse",
             f"No fuse before the fork: {source.name} drives {_amps(short)} into a short anywhere in the shared lead. "
             "Put one at the pack.",
+            hung=False,
         )
-    before = _copper_before_fuse(supply)
-    if source.regulated_output is None and short > SHORT_A and before > TO_FUSE_M:
+    before = _copper_before_fuse(trunk) if shared else 0.0
+    if short > SHORT_A and before > TO_FUSE_M:
         yield Remark(
             "care",
             f"The shared fuse stands behind {figure(before, 'm', 2)} of lead, which a short there is fed through with "
             f"{_amps(short)}: put it at the pack.",
+            hung=False,
         )
     load = Load(supply, conditions, everything(supply))
-    lets = min(shared, default=short if source.regulated_output is None else inf)
+    thin = _weakest(load, trunk)
+    if shared and thin is not None and min(shared) > thin:
+        yield Remark(
+            "refuse",
+            f"The shared lead stands {figure(thin, 'A', 2)}, and its fuse opens only above "
+            f"{figure(min(shared), 'A', 2)}: a fuse of at most {figure(thin, 'A', 2)}, or more copper.",
+            hung=False,
+        )
+    lets = min(shared, default=short)
     for i, branch in enumerate(supply.branches):
-        weakest = _weakest(load, branch)
-        if weakest is None or source.regulated_output is not None:
+        path = [stage for _, stage in front(branch.path)]
+        weakest = _weakest(load, path)
+        if weakest is None:
             continue
-        own = next((stage.opens_above_a for stage in branch.path if stage.opens_above_a is not None), inf)
-        if min(lets, own) > weakest:
+        own = [one.opens_above_a for one in path if one.opens_above_a is not None]
+        near = own if own and _copper_before_fuse(path) <= TO_FUSE_M else []
+        through = min([lets, *near])
+        if through > weakest:
             yield Remark(
-                "care",
+                "refuse",
                 f"The lead to {branch.device.name} stands {figure(weakest, 'A', 2)}, and a short in it is fed with "
-                f"{_amps(lets)} before anything opens: give this branch a fuse of its own, at the fork, of at most "
+                f"{_amps(through)} before anything opens: give this branch a fuse of its own, at the fork, of at most "
                 f"{figure(weakest, 'A', 2)}.",
                 i,
+                hung=False,
             )
     if len(supply.branches) > 1 and shared:
-        yield Remark("note", "A short in one branch without a fuse of its own opens the shared fuse: all go dark.")
+        yield Remark(
+            "note", "A short in one branch without a fuse of its own opens the shared fuse: all go dark.", hung=False
+        )
 
 
-def _copper_before_fuse(supply: Supply) -> float:
-    """Metres of shared lead between the pack and the first fuse; 0 where there is none at all."""
-    if all(stage.opens_above_a is None for stage in supply.trunk):
-        return 0.0
-    first = itertools.takewhile(lambda stage: stage.opens_above_a is None, supply.trunk)
+def _copper_before_fuse(stages: list[Stage]) -> float:
+    """Metres of lead before the first fuse of some stages that have one."""
+    first = itertools.takewhile(lambda stage: stage.opens_above_a is None, stages)
     return sum(number(getattr(stage, "length_m", 0.0)) for stage in first)
 
 
@@ -132,32 +161,32 @@ def _amps(amps: float) -> str:
     return "without limit" if amps == inf else figure(amps, "A", 2)
 
 
-def _weakest(load: Load, branch: Branch) -> float | None:
-    """What the thinnest lead before the first board of a branch stands, amperes for all its equal devices."""
-    stands = []
-    for stage in branch.path:
-        if stage.HOLDS:
-            break
-        safe = load.safe_amps(stage)
-        if safe is not None:
-            stands.append(safe)
-    return min(stands, default=None)
+def _weakest(load: Load, stages: list[Stage]) -> float | None:
+    """What the thinnest lead of some stages stands, amperes; None where there is none."""
+    return min((safe for stage in stages if (safe := load.safe_amps(stage)) is not None), default=None)
 
 
 def windows(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
-    """A device straight on the pack's volts gets the full pack's, with nothing drawn."""
-    trunk = Load(supply, conditions, []).trunk
-    volts = unloaded_volts(trunk, full_volts(supply.source))[-1]
+    """What the full pack puts on every board and inlet with nothing drawn, held against what each stands."""
+    volts = unloaded_volts(trunk_circuit(supply, conditions), full_volts(supply.source))[-1]
     for i, branch in enumerate(supply.branches):
-        if any(stage.HOLDS for stage in branch.path):
-            continue
-        drop = sum(stage.drop_v for stage in branch.path)
+        circuit = circuit_of(branch_case(branch))
+        *entering, inlet = unloaded_volts(circuit, volts)
+        for holder, at in zip(circuit.holders, entering, strict=True):
+            if holder.input_max_v is not None and at > holder.input_max_v * OVER:
+                yield Remark(
+                    "refuse",
+                    f"The {branch.path[holder.stage].called} of {branch.device.name} gets {figure(at, 'V')} "
+                    f"from the full pack and takes in up to {figure(holder.input_max_v, 'V')}.",
+                    i,
+                )
         most = maybe(branch.device.supply.max_v)
-        if most is not None and volts - drop > most * OVER:
+        if most is not None and inlet > most * OVER:
+            cure = "set its converter lower" if circuit.holders else "it needs a converter of its own"
+            origin = "its converter" if circuit.holders else "the full pack"
             yield Remark(
                 "refuse",
-                f"{branch.device.name} gets {figure(volts - drop, 'V')} from the full pack and stands "
-                f"{figure(most, 'V')}: it needs a converter of its own.",
+                f"{branch.device.name} gets {figure(inlet, 'V')} from {origin} and stands {figure(most, 'V')}: {cure}.",
                 i,
             )
 

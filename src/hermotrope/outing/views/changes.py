@@ -62,8 +62,20 @@ def _changed(request: HttpRequest, pk: int, change: Callable[[Document], tuple[D
     except actions.Conflict:
         found.refresh_from_db()
         words = "It was changed in another tab meanwhile: this is the newest state. What you typed stands in its field."
-        return _answer(request, found, 409, errors={"page": words}, typed=typed)
+        return _answer(request, found, 409, errors={"page": words} | _kept(request), typed=typed)
     return _answer(request, found)
+
+
+def _kept(request: HttpRequest) -> dict[str, str]:
+    """Beside the field of a supply or a device that somebody typed into: that it still waits."""
+    match = request.resolver_match
+    at = dict(match.kwargs) if match else {}
+    field = {
+        "outing-row": "rows-{index}",
+        "outing-trunk": "rating_a-{index}",
+        "outing-count": "count-{index}-{place}",
+    }.get(match.url_name or "" if match else "")
+    return {} if field is None else {field.format(**at): "not taken yet: look at the newest state, then send it again"}
 
 
 def _version(request: HttpRequest) -> int:
