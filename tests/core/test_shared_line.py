@@ -34,6 +34,8 @@ class Remarks(SimpleTestCase):
     def test_nothing_against_two_lamps(self) -> None:
         found = told(branch("power", 5.0), branch("power", 3.0), trunk=FUSED)
         self.assertEqual([level for level, _ in found], ["note"])
+        own = branch("power", 5.0, path=[{"stage": "fuse", "rating_a": 3}])
+        self.assertEqual(told(own, own, trunk=FUSED), [])
 
     def test_a_pack_gives_no_more_than_its_limit_to_all_together(self) -> None:
         pack = BLOCK | {"max_current_a": 3}

@@ -133,7 +133,8 @@ def _fuses(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
                 i,
                 hung=False,
             )
-    if len(supply.branches) > 1 and shared:
+    bare = any(all(stage.opens_above_a is None for stage in one.path) for one in supply.branches)
+    if len(supply.branches) > 1 and shared and bare:
         yield Remark(
             "note", "A short in one branch without a fuse of its own opens the shared fuse: all go dark.", hung=False
         )
