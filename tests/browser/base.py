@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import atexit
 import os
-from typing import ClassVar
+from functools import cache
 
 from django.contrib.staticfiles.handlers import StaticFilesHandler
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
 from django.http import HttpRequest
 from django.http.response import HttpResponseBase
-from playwright.sync_api import Browser, ConsoleMessage, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
@@ -35,20 +36,20 @@ class KeptFiles(StaticFilesHandler):
         return response
 
 
+@cache
+def chromium() -> Browser:
+    """One browser for all tests of a process; every test opens its pages in a context of its own."""
+    playwright = sync_playwright().start()
+    browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+    atexit.register(playwright.stop)
+    atexit.register(browser.close)  # the last to be registered is the first to be called
+    return browser
+
+
 class BrowserTest(StaticLiveServerTestCase):
     """Opens a page per test at 1280 by 800; `errors` collects what the browser complains about."""
 
     static_handler = KeptFiles
-    playwright: ClassVar[Playwright]
-    browser: ClassVar[Browser]
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
 
     def setUp(self) -> None:
         call_command("load_starter", verbosity=0)
@@ -59,7 +60,7 @@ class BrowserTest(StaticLiveServerTestCase):
         self.assertEqual(self.errors, [])
 
     def open_page(self, width: int = 1280, height: int = 800) -> Page:
-        context = self.browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
+        context = chromium().new_context(viewport={"width": width, "height": height}, accept_downloads=True)
         self.addCleanup(context.close)
         page = context.new_page()
         page.set_default_timeout(90_000)

@@ -32,6 +32,7 @@ QUIET = """() => document.readyState === "complete" && window.busy <= 0
 NAME = "(one) => one.id || one.querySelector('summary').textContent"
 OPEN = f"() => [...document.querySelectorAll('details[open]:not(:has([data-pressed]))')].map({NAME})"
 SHUT = f"(was) => [...document.querySelectorAll('details:not([open])')].map({NAME}).filter((one) => was.includes(one))"
+FORGET = "() => document.querySelectorAll('[data-pressed]').forEach((one) => one.removeAttribute('data-pressed'))"
 REACH = """(at) => {
   const node = window.offered[at];
   for (let one = node.closest("details"); one; one = one.parentElement.closest("details")) one.open = true;
@@ -62,14 +63,11 @@ class PressEverything(BrowserTest):
         pressed: set[str] = set()
         for made in Conversion.objects.order_by("pk"):
             for url in self.panels(made):
-                fresh = self.visit(url)
-                for kind in dict.fromkeys(self.page.evaluate(OFFERED)):
+                for kind in self.offered_anew(url):
                     if kind not in pressed and not kind.startswith(GOES_BY_ITSELF):
                         pressed.add(kind)
-                        fresh = fresh or self.visit(url)
                         with self.subTest(url, control=kind):
                             self.press(self.page, url, kind)
-                        fresh = False
         self.assertGreater(len(pressed), 100)
 
     def panels(self, made: Conversion) -> list[str]:
@@ -77,15 +75,28 @@ class PressEverything(BrowserTest):
         self.visit(f"/c/{made.pk}/")
         return [f"/c/{made.pk}/{panel}" for panel in ("", *self.page.evaluate(PANELS))]
 
-    def visit(self, url: str) -> bool:
+    def visit(self, url: str) -> None:
         """Open a page of the bench as it was at the start."""
         self.restore()
         self.goto(url)
         self.settle(self.page)
-        return True
+
+    def offered_anew(self, url: str) -> list[str]:
+        """Every kind of control of a page of the bench as it was at the start."""
+        self.visit(url)
+        return list(dict.fromkeys(self.page.evaluate(OFFERED)))
+
+    def find(self, page: Page, url: str, kind: str) -> int:
+        """Where a control stands on the page as the last hand left it; where it is gone, the page is opened anew."""
+        offered = page.evaluate(OFFERED) if page.url.split("?")[0].endswith(url.split("?", maxsplit=1)[0]) else []
+        if kind not in offered:
+            self.visit(url)
+            offered = page.evaluate(OFFERED)
+        page.evaluate(FORGET)
+        return list(offered).index(kind)
 
     def press(self, page: Page, url: str, kind: str) -> None:
-        at = page.evaluate(OFFERED).index(kind)
+        at = self.find(page, url, kind)
         if not page.evaluate(REACH, at):
             return
         target = page.locator("[data-pressed]")
