@@ -17,6 +17,8 @@ from tests.controls import Control, controls
 HTMX = {"HX-Request": "true"}
 NONSENSE = "x?! Ω"
 FINE = (200, 204, 302, 422)
+SUSPECT = ("{{", "{%", "None", "nan", "&lt;function", "object at 0x")
+"""What `UNFILLED` begins with; looked for first, as it is thirty times as fast."""
 UNFILLED = re.compile(r"\{\{|\{%|\bNone\b(?![.:])|\bnan\b|&lt;function|object at 0x")
 
 
@@ -105,6 +107,6 @@ class PressEverything(TestCase):
 
     def whole(self, text: str, url: str) -> None:
         """No slot of a template is left open."""
-        left = UNFILLED.search(text)
+        left = UNFILLED.search(text) if any(start in text for start in SUSPECT) else None
         if left:
             self.fail(f"{url}: {text[max(0, left.start() - 80) : left.end() + 60]!r}")

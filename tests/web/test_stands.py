@@ -110,7 +110,7 @@ class Machines(SimpleTestCase):
     def test_the_first_requests_may_come_all_at_once(self) -> None:
         """Decoders that were made by several threads together brought the process down."""
         source = os.pathsep.join((str(ROOT / "src"), str(ROOT)))
-        for _ in range(8):
+        for _ in range(4):
             made = subprocess.run(
                 [sys.executable, "-c", START], cwd=ROOT, env={**os.environ, "PYTHONPATH": source},
                 capture_output=True, text=True, timeout=60, check=False,
