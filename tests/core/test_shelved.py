@@ -4,17 +4,24 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
 from django.test import SimpleTestCase
 
+from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.judge.findings import check
 from hermotrope_core.kinds.converter import Converter
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.know.label import LabelError
 from hermotrope_core.know.printed import read_print
 from hermotrope_core.know.shelved import held, marked, part_of
+from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.source import Source
 from hermotrope_core.plan.spread import known_by
+from hermotrope_core.prove.gates import gates
+from hermotrope_core.prove.judge import judge
 from hermotrope_core.values.known import maybe, number
 from tests.labels import LABELS
+from tests.support import case
 
 BOARDS: list[tuple[str, tuple[Any, ...]]] = [
     # topology, output, takes in from and up to, set from and up to, amperes
@@ -51,6 +58,60 @@ BANKS: list[tuple[str, list[tuple[str, str, list[tuple[float, float | None]]]], 
 ]
 
 
+UNREGULATED = [
+    # label, unloaded, ohms, known by
+    ("12V 1A unregulated adapter", 16.8, 4.8, "typical"),
+    ("Unregulated wall adapter output 9V 500mA, 13.4V unloaded", 13.4, 8.8, "measured"),
+    ("not regulated 6V 300mA wall adapter, idle 8.2V", 8.2, 7.3333, "measured"),
+    ("adapter 12 V 2 A non-stabilised, 24V with nothing connected", 24.0, 6.0, "measured"),
+]
+
+
+class Adapters(SimpleTestCase):
+    """One that is not regulated gives its label's volts at its label's amperes alone."""
+
+    def fed(self, label: str, **changes: object) -> Case:
+        source = part_of(label).part
+        assert isinstance(source, Source)
+        return msgspec.structs.replace(case("cases", "hide-mount-on-tool-pack", path=[], **changes), source=source)
+
+    def test_volts_fall_from_unloaded_to_the_label(self) -> None:
+        for label, idle, ohms, by in UNREGULATED:
+            with self.subTest(label):
+                source = part_of(label).part
+                assert isinstance(source, Source)
+                self.assertIsNone(source.regulated_output)
+                self.assertEqual((maybe(source.full_v), number(source.resistance_ohm)), (idle, ohms))
+                self.assertEqual({known_by(source.full_v), known_by(source.resistance_ohm)}, {by})
+                rated_v, rated_a = maybe(source.stated_at_v), maybe(source.max_current_a)
+                assert rated_v and rated_a
+                self.assertAlmostEqual(idle - ohms * rated_a, rated_v, places=3)
+
+    def test_what_is_not_told_is_taken_for_regulated_and_said(self) -> None:
+        self.assertIn("about 16.8 V while it is idle", " ".join(part_of("adapter 12V 1A").assumed))
+        for sure in ("adapter 12V 1A switching", "regulated adapter 12V 1A", "12V 1A SMPS adapter"):
+            self.assertEqual(part_of(sure).assumed, ())
+
+    def test_a_device_that_its_idle_volts_break_is_refused(self) -> None:
+        codes = {one.code: one for one in check(Situation(self.fed("12V 1A unregulated adapter")))}
+        self.assertEqual(codes["over-absolute-max"].have, 16.8)
+        self.assertNotIn("full", codes["collapse"].message)
+        held = {one.code for one in check(Situation(self.fed("12V 1A regulated adapter")))}
+        self.assertFalse({"over-absolute-max", "over-max"} & held)
+
+    def test_its_first_gate_reads_it_unloaded(self) -> None:
+        gate = gates(Situation(self.fed("12V 1A unregulated adapter")), {})[0]
+        ask = gate.asks[0]
+        self.assertIn("with nothing connected", ask.what)
+        self.assertEqual((gate.title, ask.expected), ("The adapter alone", 16.8))
+        for volts, level in (
+            (-16.8, "stop"), (0.1, "fail"), (10.7, "fail"), (10.9, "note"), (15.9, "note"),
+            (16.0, "pass"), (17.6, "pass"), (17.7, "stop"), (24.0, "stop"),
+        ):  # fmt: skip
+            with self.subTest(volts):
+                self.assertEqual(judge(ask, volts).level, level)
+
+
 class Boards(SimpleTestCase):
     def test_each(self) -> None:
         for label, wanted in BOARDS:
@@ -74,6 +135,9 @@ class Boards(SimpleTestCase):
             ("buck module 3A", "which volts does it give"),
             ("AC/AC adapter 12VAC 1A", "alternating current"),
             ("", "type what the label says"),
+            ("12V unregulated adapter", "volts and amperes are needed"),
+            ("unregulated adapter 12V 1A, 9V unloaded", "does not give 9 V unloaded: measure again"),
+            ("unregulated adapter 12V 1A, 24.1V unloaded", "does not give 24.1 V unloaded: measure again"),
         ):
             with self.subTest(label), self.assertRaisesRegex(LabelError, says):
                 part_of(label)

@@ -111,6 +111,7 @@ class Pages(TestCase):
         for label, kind, shows in (
             ("DC-DC 4.5-28V in, 0.8-20V out, 3A max", "converter", "4.5 to 28 V"),
             ("OUTPUT 12V 1.5A wall adapter", "source", "12.0 V, at most 1.50 A"),
+            ("12V 1A unregulated adapter", "source", "16.8 V with nothing connected, 12.0 V, at 1.00 A"),
             ("Power station 256Wh LiFePO4 USB 5V 2.4A 12V 10A", "source", "12 V socket: 12 V 10 A"),
             ("150W inverter 20V", "converter", "inverter converter"),
         ):
@@ -121,6 +122,21 @@ class Pages(TestCase):
                 self.assertEqual(answer.status_code, 302)
                 self.assertEqual(Item.objects.get(name=label).kind, kind)
                 self.assertContains(self.client.get(answer["Location"]), label)
+
+    def test_an_unregulated_adapter_feeds_a_device_on_every_panel(self) -> None:
+        self.client.post("/shelf/add/", {"label": "12V 2A unregulated adapter"})
+        item = Item.objects.get(name="12V 2A unregulated adapter")
+        for name in ("hide-mount-on-tool-pack", "sampling-boat-direct", "warden-receiver-on-bank"):
+            made = bench_actions.create(case("cases", name), "Started")
+            self.client.post(f"/c/{made.pk}/pack/", {"key": item.key, "version": made.version})
+            made.refresh_from_db()
+            self.assertEqual(made.case.source.name, item.name)
+            panels = ("", *map(str, range(1, len(made.case.path) + 3)), "match", "run", "build", "prove", "record")
+            for panel in panels:
+                with self.subTest(name, panel=panel):
+                    page = self.client.get(f"/c/{made.pk}/", {"panel": panel})
+                    self.assertEqual(page.status_code, 200)
+                    self.assertNotRegex(page.content.decode(), r"\bnan\b" if panel == "match" else r"\bnan\b|[Ff]ull pack")
 
     def test_a_decoded_label_becomes_an_item_that_feeds_a_device(self) -> None:
         self.client.post("/shelf/add/", {"label": "5S2P 18V 5Ah"})

@@ -8,9 +8,9 @@ from typing import Any
 from hermotrope_core.know.label import LabelError
 from hermotrope_core.know.printed import Printed, read_print
 from hermotrope_core.know.shelved import board_facts, held, marked, part_of
+from hermotrope_core.know.wall import gives
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.source import Source
-from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe, number
 
 IS = {"pack": "a pack", "bank": "a power bank", "cells": "loose cells", "adapter": "a wall adapter", "board": "a board"}
@@ -56,10 +56,7 @@ def _words(chemistry: str, series: int) -> str:
 
 def _facts(label: str, read: Printed, part: Source, at: int) -> list[tuple[str, str]]:
     if read.kind == "adapter":
-        port = part.regulated_output
-        most = maybe(port.output_current_max_a) if port else None
-        gives = figure(number(port.output_v), "V") if port else ""
-        return [("Gives", gives + (f", at most {figure(most, 'A')}" if most else ", amperes not told"))]
+        return [("Gives", gives(part))]
     sums = held(label, read, part, at)
     usable = " · ".join(f"{float(f'{mah:.2g}'):,.0f} mAh at {v:g} V" for v, mah in sums.usable_mah)
     facts = [

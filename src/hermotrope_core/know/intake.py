@@ -16,6 +16,8 @@ from hermotrope_core.values.known import Known, KnownBy, number
 
 UNREGULATED_RISE = 1.4
 """Unloaded volts of an unregulated adapter over its label (typical): the peak of the rectified wave."""
+MOST_UNREGULATED_RISE = 2.0
+"""More than this over its label no adapter reads unloaded: it is another one, or was misread (ours)."""
 REGULATED_SLACK = 0.05
 """A regulated adapter holds its volts within this share (typical)."""
 RANK: dict[KnownBy, int] = {"measured": 0, "datasheet": 1, "label": 2, "typical": 3, "guess": 4}

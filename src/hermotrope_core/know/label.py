@@ -15,6 +15,7 @@ from hermotrope_core.know.sold import IRON, LEAD_AH, LITHIUM_NAMES, SIZES
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import AIR_CARE_WH, SAME_V
 from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import Known
 
 PORT_V = 5.0
 WH_TOLERANCE = 0.08
@@ -332,3 +333,13 @@ def _decoded(
         assumed=tuple(assumed),
         doubts=tuple(doubts),
     )
+
+
+def said(value: float) -> Known:
+    """A figure as it stands on a label."""
+    return Known(value=round(value, 6), known_by="label", note="decoded from the label")
+
+
+def typical(value: float) -> Known:
+    """A figure that the label does not tell."""
+    return Known(value=value, known_by="typical")

@@ -9,8 +9,9 @@ import msgspec
 from hermotrope_core.kinds.converter import Converter, Topology
 from hermotrope_core.kinds.inlets import ConnectorKind
 from hermotrope_core.know.bank import fed_from
-from hermotrope_core.know.label import NUM, PORT_V, LabelError, figure_of
+from hermotrope_core.know.label import NUM, PORT_V, LabelError, figure_of, said, typical
 from hermotrope_core.know.printed import AMPS, RANGE, Outlet, Printed, read_print
+from hermotrope_core.know.wall import wall_adapter
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import MAINS_LEAST_V, SLEEPS_AFTER_S
 from hermotrope_core.plan.source import Port, Profile, RegulatedOutput, Source
@@ -72,7 +73,7 @@ def part_of(label: str, reading: int = 0) -> Named:
     if read.kind == "board":
         return _board(name, read)
     if read.kind == "adapter":
-        return _adapter(name, read)
+        return Named("source", *wall_adapter(name, read))
     return _with_cells(name, read, reading)
 
 
@@ -95,16 +96,6 @@ def held(label: str, read: Printed, source: Source, reading: int = 0) -> Held:
     wh = read.wh if printed and read.wh is not None else capacity * series * cell.nominal_v
     usable = tuple((v, 1000.0 * wh * BANK_EFFICIENCY / v) for v in USED_AT_V)
     return Held(series * cell.full_v, series * cell.nominal_v, series * cell.cutoff_v, capacity, wh, usable)
-
-
-def said(value: float) -> Known:
-    """A figure as it stands on a label."""
-    return Known(value=round(value, 6), known_by="label", note="decoded from the label")
-
-
-def typical(value: float) -> Known:
-    """A figure that the label does not tell."""
-    return Known(value=value, known_by="typical")
 
 
 def _with_cells(name: str, read: Printed, reading: int) -> Named:
@@ -225,32 +216,6 @@ def _total(label: str, outlets: tuple[Outlet, ...]) -> Known | None:
     told = [figure_of(match[1]) * (1000.0 if match[2] else 1.0) for match in _WATTS.finditer(label)]
     most = max(told, default=0.0)
     return said(most) if len(outlets) > 1 and most > 1.05 * best else None
-
-
-def _adapter(name: str, read: Printed) -> Named:
-    first = read.outlets[0]
-    if first.volts is None:
-        raise LabelError("an adapter's volts are needed, for example OUTPUT 12V 1.5A")
-    if any("alternating" in doubt for doubt in read.doubts):
-        raise LabelError("it gives alternating current: nothing here can be fed from it but the device it came with")
-    held = RegulatedOutput(
-        output_v=said(first.volts),
-        efficiency=Known(value=0.99, known_by="typical", note="its losses come from the mains"),
-        quiescent_w=0.0,
-        output_current_max_a=said(first.amps) if first.amps is not None else None,
-    )
-    source = Source(
-        name=name,
-        chemistry="mains-adapter",
-        cells_in_series=1,
-        capacity_ah=1,
-        resistance_ohm=0,
-        cutoff_v=0,
-        ocv=((0.0, first.volts), (1.0, first.volts)),
-        full_v=first.volts,
-        regulated_output=held,
-    )
-    return Named("source", source, ("it is regulated: measure its volts with nothing connected",))
 
 
 def _board(name: str, read: Printed) -> Named:

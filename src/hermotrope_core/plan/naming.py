@@ -9,7 +9,7 @@ from hermotrope_core.plan.case import Case
 
 ADAPTER = (
     (r"\b(?:On a full pack|Nearly empty|nearly empty|Even full|Full and unloaded), ", ""),
-    (r" (?:on a full pack|with the pack full)\b", ""),
+    (r" (?:on a full pack|with the pack full)\b|, even full\b", ""),
     (r"\b([Tt]he) full pack\b", r"\1 adapter"),
     (r"\bPack off\b", "Adapter unplugged"),
     (r"\bPack on\b", "Adapter plugged in"),

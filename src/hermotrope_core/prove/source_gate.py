@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import pairwise
 
+from hermotrope_core.circuit.point import rated_volts
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.inlets import STANDARD
 from hermotrope_core.prove.gate import (
@@ -38,6 +39,8 @@ def open_voltage(situation: Situation, basis: str) -> Gate:
     port = situation.source.regulated_output
     if port is not None:
         return _port_alone(situation, basis, number(port.output_v), (meter, spots))
+    if situation.cell.endless:
+        return _adapter_alone(situation, basis, (meter, spots))
     return _pack_alone(situation, basis, (meter, spots))
 
 
@@ -83,6 +86,41 @@ def _port_alone(situation: Situation, basis: str, volts: float, how: How) -> Gat
     ready = "Plug the adapter in. " if adapter else ""
     connect = (f"{ready}Nothing is connected to the {name} but the meter.",)
     return Gate("open-voltage", f"The {name} alone", connect, (ask,), basis)
+
+
+def _adapter_alone(situation: Situation, basis: str, how: How) -> Gate:
+    """One that is not regulated: what it gives unloaded decides what the device gets as it is switched on."""
+    idle, rated = situation.full_emf, rated_volts(situation.source)
+    low, high = idle * (1 - PORT_SHARE), idle * (1 + PORT_SHARE)
+    rules = (
+        SWAPPED,
+        Rule(
+            -NOTHING_V,
+            NOTHING_V,
+            "fail",
+            "it gives nothing: is it in an outlet that is on, and its plug all the way in?",
+        ),
+        Rule(NOTHING_V, 0.9 * rated, "fail", "less than its label: it is another one, or worn out"),
+        Rule(0.9 * rated, low, "note", "less than planned: it may be a regulated one. Put what you read into the plan"),
+        above(
+            high, "stop", "more than was planned: do not connect; put what you read into the plan, and see its verdict"
+        ),
+    )
+    ask = Ask(
+        "open-voltage.idle",
+        "Volts at the adapter’s plug, with nothing connected",
+        "V",
+        how[0],
+        low,
+        high,
+        Setup(cuts=(0,)),
+        f"{idle:g} V unloaded ± {100 * PORT_SHARE:.0f} %",
+        *how[1],
+        rules,
+        expected=idle,
+    )
+    connect = ("Plug the adapter in. Nothing is connected to it but the meter.",)
+    return Gate("open-voltage", "The adapter alone", connect, (ask,), basis)
 
 
 def _pack_alone(situation: Situation, basis: str, how: How) -> Gate:
