@@ -136,7 +136,9 @@ class Pages(TestCase):
                 with self.subTest(name, panel=panel):
                     page = self.client.get(f"/c/{made.pk}/", {"panel": panel})
                     self.assertEqual(page.status_code, 200)
-                    self.assertNotRegex(page.content.decode(), r"\bnan\b" if panel == "match" else r"\bnan\b|[Ff]ull pack")
+                    self.assertNotRegex(
+                        page.content.decode(), r"\bnan\b" if panel == "match" else r"\bnan\b|[Ff]ull pack"
+                    )
 
     def test_a_decoded_label_becomes_an_item_that_feeds_a_device(self) -> None:
         self.client.post("/shelf/add/", {"label": "5S2P 18V 5Ah"})

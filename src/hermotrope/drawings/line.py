@@ -11,13 +11,15 @@ import msgspec
 
 from hermotrope.drawings import numbers
 from hermotrope.drawings.letters import shorten
+from hermotrope_core.circuit.pack import flat_volts, full_volts
 from hermotrope_core.circuit.point import Point
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import LEVELS, Finding
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.inlets import KIND_WORDS, Connector
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, reach
 from hermotrope_core.values.known import maybe as maybe_number
 from hermotrope_core.values.known import number
 
@@ -97,6 +99,8 @@ def source_detail(case: Case) -> str:
         return "not chosen yet"
     if source.regulated_output is not None:
         return f"{number(source.regulated_output.output_v):g} V port"
+    if CHEMISTRIES[source.chemistry].endless:
+        return f"{reach(flat_volts(source), full_volts(source), 'V')}, not regulated"
     parallel = f"{source.cells_in_parallel}P" if source.cells_in_parallel else ""
     return f"{source.cells_in_series}S{parallel}, {number(source.capacity_ah):g} Ah"
 

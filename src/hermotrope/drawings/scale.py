@@ -8,12 +8,14 @@ from typing import Any
 import msgspec
 
 from hermotrope.drawings.numbers import step, ticks
+from hermotrope_core.circuit.pack import flat_volts
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import OVER
 from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.naming import endless
 from hermotrope_core.values.figures import digits, figure, reach, stated
-from hermotrope_core.values.known import maybe, number
+from hermotrope_core.values.known import maybe
 
 WIDTH, HEIGHT = 340.0, 420.0
 TOP, BOTTOM = 18.0, 388.0
@@ -76,7 +78,8 @@ def supply_scale(case: Case, situation: Situation | None, read: tuple[Read, ...]
     def y(v: float) -> float:
         return round(BOTTOM - (v - bottom) / (top - bottom) * (BOTTOM - TOP), 2)
 
-    labels = _pack_labels(span, port, y)
+    ends = ("loaded", "idle") if endless(case) else ("flat", "full")
+    labels = _pack_labels(span, ends, port, y)
     right = [
         (v, w) for v, w in ((never, "never above"), (high, "most"), (rated, "rated"), (low, "least")) if v is not None
     ]
@@ -95,7 +98,7 @@ def supply_scale(case: Case, situation: Situation | None, read: tuple[Read, ...]
         inlet=(y(arrives[1]), max(2.0, y(arrives[0]) - y(arrives[1]))) if arrives else None,
         inlet_over=over,
         labels=tuple(labels),
-        words=_words(span, arrives, right),
+        words=_words(span and (span, ends), arrives, right),
         readings=tuple(
             (PACK[1] if column == "pack" else INLET[1], y(min(max(v, bottom), top)), f"read: {v:.2f} V")
             for column, v in read
@@ -104,12 +107,12 @@ def supply_scale(case: Case, situation: Situation | None, read: tuple[Read, ...]
 
 
 def pack_span(case: Case) -> tuple[float, float] | None:
-    """Volts of the pack's cells, flat to full with no current."""
-    if case.source is None:
+    """Volts of the pack's cells, flat to full with no current; an adapter that holds its volts has none."""
+    if case.source is None or (endless(case) and case.source.regulated_output is not None):
         return None
     stated = maybe(case.source.full_v)
     full = case.source.cells_in_series * CHEMISTRIES[case.source.chemistry].full_v if stated is None else stated
-    return number(case.source.cutoff_v), full
+    return flat_volts(case.source), full
 
 
 def inlet_span(situation: Situation) -> tuple[float, float] | None:
@@ -161,10 +164,10 @@ def _spread(wanted: list[tuple[float, str]]) -> list[Label]:
     return labels
 
 
-def _pack_labels(span: tuple[float, float] | None, port: float | None, y: Any) -> list[Label]:
+def _pack_labels(span: tuple[float, float] | None, ends: tuple[str, str], port: float | None, y: Any) -> list[Label]:
     """Labels of the pack, full and port above what they name, flat below, moved apart where they would overlap."""
-    above = [] if span is None else [(y(span[1]) - 5, f"{digits(span[1], 3)} full")]
-    flat = [] if span is None else [(y(span[0]) + 14, f"{digits(span[0], 3)} flat")]
+    above = [] if span is None else [(y(span[1]) - 5, f"{digits(span[1], 3)} {ends[1]}")]
+    flat = [] if span is None else [(y(span[0]) + 14, f"{digits(span[0], 3)} {ends[0]}")]
     if port is not None and span is not None and port < span[0]:
         flat.append((max(y(port) + 14, flat[0][0] + LABEL_STEP), f"{stated(port)} port"))
     elif port is not None:
@@ -188,11 +191,14 @@ def _inlet_labels(arrives: tuple[float, float], y: Any) -> list[Label]:
 
 
 def _words(
-    span: tuple[float, float] | None, arrives: tuple[float, float] | None, limits: list[tuple[float, str]]
+    source: tuple[tuple[float, float], tuple[str, str]] | None,
+    arrives: tuple[float, float] | None,
+    limits: list[tuple[float, str]],
 ) -> str:
     parts = []
-    if span:
-        parts.append(f"pack {figure(span[0], 'V')} flat to {figure(span[1], 'V')} full")
+    if source:
+        (low, high), (at_low, at_high) = source
+        parts.append(f"pack {figure(low, 'V')} {at_low} to {figure(high, 'V')} {at_high}")
     if arrives:
         parts.append(f"inlet sees {digits(arrives[0], 3)} to {figure(arrives[1], 'V')}")
     if limits:

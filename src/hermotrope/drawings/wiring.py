@@ -7,7 +7,7 @@ from typing import Literal
 import msgspec
 
 from hermotrope.drawings.letters import lines
-from hermotrope_core.circuit.point import full_volts
+from hermotrope_core.circuit.pack import flat_volts, full_volts
 from hermotrope_core.kinds.inlets import KIND_WORDS, Connector
 from hermotrope_core.know.connectors import contacts_of
 from hermotrope_core.plan.case import Case
@@ -175,7 +175,7 @@ def _pack(case: Case) -> str:
     assert source is not None
     if source.regulated_output is not None:
         return f"port {number(source.regulated_output.output_v):g} V"
-    return reach(number(source.cutoff_v), full_volts(source), "V")
+    return reach(flat_volts(source), full_volts(source), "V")
 
 
 def _window(case: Case) -> str:

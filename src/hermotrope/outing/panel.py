@@ -11,7 +11,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.drawings.night import night
 from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
-from hermotrope_core.circuit.point import rated_wh
+from hermotrope_core.circuit.pack import rated_wh
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError

@@ -8,7 +8,7 @@ from typing import Any
 from hermotrope_core.know.label import LabelError
 from hermotrope_core.know.printed import Printed, read_print
 from hermotrope_core.know.shelved import board_facts, held, marked, part_of
-from hermotrope_core.know.wall import gives
+from hermotrope_core.know.wall import adapter_line
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import maybe, number
@@ -56,7 +56,7 @@ def _words(chemistry: str, series: int) -> str:
 
 def _facts(label: str, read: Printed, part: Source, at: int) -> list[tuple[str, str]]:
     if read.kind == "adapter":
-        return [("Gives", gives(part))]
+        return [("Gives", adapter_line(part))]
     sums = held(label, read, part, at)
     usable = " · ".join(f"{float(f'{mah:.2g}'):,.0f} mAh at {v:g} V" for v, mah in sums.usable_mah)
     facts = [

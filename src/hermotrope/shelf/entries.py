@@ -6,7 +6,8 @@ from typing import Any
 
 from hermotrope.shelf.models import Item
 from hermotrope.shelf.parts import span
-from hermotrope_core.circuit.point import rated_wh
+from hermotrope_core.circuit.pack import rated_wh
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import OVER
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.source import Source
@@ -36,7 +37,7 @@ def _entry(item: Item, source: Source, low: float | None, high: float | None) ->
         "key": item.key,
         "name": item.name,
         "volts": reach(flat, full, "V"),
-        "wh": figure(rated_wh(source), "Wh"),
+        "wh": "" if CHEMISTRIES[source.chemistry].endless else figure(rated_wh(source), "Wh"),
         "mass": f"{mass:g} g" if mass is not None else "",
         "meets": "" if low is None and high is None else words,
         "level": "refused" if above else "care" if below else "fits",

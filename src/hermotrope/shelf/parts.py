@@ -7,10 +7,11 @@ from typing import Any
 import msgspec
 
 from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, Row, connector_rows, rows
-from hermotrope_core.circuit.point import full_volts, rated_wh
+from hermotrope_core.circuit.pack import flat_volts, full_volts, rated_wh
 from hermotrope_core.kinds.lead import as_lead
 from hermotrope_core.kinds.stages import Converter, Stage, kind_named
 from hermotrope_core.know.joints import BARE, live_end
+from hermotrope_core.know.wall import adapter_line
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError, refusal
 from hermotrope_core.plan.source import Source
@@ -68,6 +69,8 @@ def summary(part: Part) -> str:
     if not isinstance(part, Source):
         title = "" if part.kind in _TYPES else part.title
         return f"{title} {part.detail}{_ends(part)}".strip()
+    if CHEMISTRIES[part.chemistry].endless:
+        return adapter_line(part)
     low, high = span(part)
     volts = f"{stated(high, 'V')} port" if part.regulated_output else reach(low, high, "V")
     return f"{volts}, {figure(rated_wh(part), 'Wh')}"
@@ -86,7 +89,7 @@ def span(source: Source) -> tuple[float, float]:
     if source.regulated_output is not None:
         held = number(source.regulated_output.output_v)
         return held, held
-    return number(source.cutoff_v), full_volts(source)
+    return flat_volts(source), full_volts(source)
 
 
 def certainty(tree: Any) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.circuit.point import rated_wh
+from hermotrope_core.circuit.pack import rated_wh
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.inlets import Connector, fixed_by_standard, knows_sign

@@ -209,23 +209,6 @@ def _falling(holder: Holder, stage: Stage) -> Holder:
     return msgspec.structs.replace(holder, input_min_v=own, passes_below_v=holder.input_min_v)
 
 
-def rated_volts(source: Source) -> float:
-    """The volts at which the pack's ampere-hours are meant: as stated, else its cells' nominal volts together."""
-    return maybe(source.stated_at_v) or source.cells_in_series * CHEMISTRIES[source.chemistry].nominal_v
-
-
-def rated_wh(source: Source) -> float:
-    """Watt-hours as on the label: rated ampere-hours times the volts at which they are meant."""
-    return number(source.capacity_ah) * rated_volts(source)
-
-
-def full_volts(source: Source) -> float:
-    """EMF fresh off the charger, volts: the greatest of what is stated, its own table's and its chemistry's."""
-    n = source.cells_in_series
-    known = [n * CHEMISTRIES[source.chemistry].full_v, maybe(source.full_v) or 0.0]
-    return max(*known, n * source.ocv[-1][1] if source.ocv else 0.0)
-
-
 def _cut(
     source: Source, ohm: float, path: tuple[Stage, ...], passing: list[int]
 ) -> tuple[tuple[Stretch, ...], tuple[Holder, ...]]:

@@ -7,13 +7,13 @@ from functools import cached_property
 import msgspec
 
 from hermotrope_core.circuit.discharge import NeverEnds, Run, run
+from hermotrope_core.circuit.pack import full_volts
 from hermotrope_core.circuit.point import (
     Circuit,
     Draw,
     Point,
     circuit_of,
     draw_of,
-    full_volts,
     mode_demand,
     passes_on,
     peak_demand,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.circuit.point import rated_wh
+from hermotrope_core.circuit.pack import rated_wh
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.values.known import maybe

@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.circuit.discharge import NeverEnds, Run, run
-from hermotrope_core.circuit.point import rated_volts
+from hermotrope_core.circuit.pack import rated_volts
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.duty_sums import duty_sums, inlet_volts
 from hermotrope_core.values.figures import figure

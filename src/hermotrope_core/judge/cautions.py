@@ -13,7 +13,7 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.circuit.point import rated_wh
+from hermotrope_core.circuit.pack import rated_wh
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stage import StageKind
 from hermotrope_core.parts.chemistry import CHEMISTRIES

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.circuit.point import full_volts
+from hermotrope_core.circuit.pack import full_volts
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.stage import Fed
 from hermotrope_core.kinds.stages import Stage

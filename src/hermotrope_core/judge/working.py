@@ -7,7 +7,8 @@ from collections.abc import Iterator
 import msgspec
 
 from hermotrope_core.circuit.discharge import Run
-from hermotrope_core.circuit.point import Circuit, Point, mode_demand, rated_wh
+from hermotrope_core.circuit.pack import rated_wh
+from hermotrope_core.circuit.point import Circuit, Point, mode_demand
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.sums import WORTH_TELLING
 from hermotrope_core.kinds.converter import holding_step

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 import msgspec
 
-from hermotrope_core.circuit.point import rated_volts
+from hermotrope_core.circuit.pack import rated_volts
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.device import Mode

@@ -62,6 +62,7 @@ _SPELT = (
 _FIXED = re.compile(rf"{NUM}\s*V\s*(?:to|->|→)\s*{NUM}\s*V\b", re.IGNORECASE)
 """A board for one voltage in and one out."""
 _HOURS = re.compile(r"/?\s*\d{1,3}\s*h(?:r|rs|ours?)\b", re.IGNORECASE)
+_TELLS_ITS_KIND = re.compile(r"regulated|stabili[sz]ed|\bswitch|\bsmps\b", re.IGNORECASE)
 _FIGURE = re.compile(
     r"[\d.,]+\s*(?:m?Ah|k?Wh|m?A|V(?:AC|DC)?|k?W|k?g|oz|lb|s\d*p?|p|Hz|x|pcs|C)?\b",
     re.IGNORECASE,
@@ -224,7 +225,8 @@ def _outlets(text: str, *, board: bool) -> tuple[str, tuple[Outlet, ...]]:
 def _without_cells(kind: Kind, outlets: tuple[Outlet, ...], text: str) -> Printed:
     doubts = []
     if kind == "adapter":
-        doubts.append("its polarity is to be measured; one that is not regulated gives more volts while it is idle")
+        idle = "" if _TELLS_ITS_KIND.search(text) else "; one that is not regulated gives more volts while it is idle"
+        doubts.append(f"its polarity is to be measured{idle}")
         if re.search(r"\dV?\s*AC\b|\bAC\s*\d|\dV?\s*~|\bAC[\s/-]AC\b", re.sub(_INPUT, " ", text), re.IGNORECASE):
             doubts.append("it gives alternating current: direct-current devices do not take that")
     return Printed(kind, None, None, None, None, None, outlets, (), tuple(doubts), _unread(text), ())

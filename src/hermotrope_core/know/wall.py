@@ -6,7 +6,7 @@ import re
 
 import msgspec
 
-from hermotrope_core.circuit.point import rated_volts
+from hermotrope_core.circuit.pack import rated_volts
 from hermotrope_core.know.intake import MOST_UNREGULATED_RISE, UNREGULATED_RISE
 from hermotrope_core.know.label import NUM, LabelError, figure_of, said, typical
 from hermotrope_core.know.printed import Printed
@@ -81,7 +81,7 @@ def _mains(name: str, volts: float) -> Source:
     )
 
 
-def gives(adapter: Source) -> str:
+def adapter_line(adapter: Source) -> str:
     """Volts and amperes of an adapter in a line."""
     port = adapter.regulated_output
     volts = number(port.output_v) if port else rated_volts(adapter)

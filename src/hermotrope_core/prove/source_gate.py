@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import pairwise
 
-from hermotrope_core.circuit.point import rated_volts
+from hermotrope_core.circuit.pack import rated_volts
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.inlets import STANDARD
 from hermotrope_core.prove.gate import (

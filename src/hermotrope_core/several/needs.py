@@ -6,7 +6,7 @@ from math import ceil, floor, log10
 
 import msgspec
 
-from hermotrope_core.circuit.point import rated_volts
+from hermotrope_core.circuit.pack import rated_volts
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply

@@ -9,7 +9,8 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.circuit.point import circuit_of, full_volts, unloaded_volts
+from hermotrope_core.circuit.pack import full_volts
+from hermotrope_core.circuit.point import circuit_of, unloaded_volts
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.kinds.stages import Stage, front
 from hermotrope_core.parts.chemistry import CHEMISTRIES

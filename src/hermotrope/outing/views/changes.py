@@ -17,7 +17,7 @@ from hermotrope.outing import actions
 from hermotrope.outing.models import Outing
 from hermotrope.outing.panel import page_context
 from hermotrope.shelf.models import Item
-from hermotrope_core.circuit.point import full_volts
+from hermotrope_core.circuit.pack import full_volts
 from hermotrope_core.know.typed_row import branch_of, read_row
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing import Branch, Supply

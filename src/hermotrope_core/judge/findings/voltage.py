@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from hermotrope_core.circuit.discharge import Run
-from hermotrope_core.circuit.point import Breach, Point, circuit_of, full_volts, unloaded_volts
+from hermotrope_core.circuit.pack import full_volts
+from hermotrope_core.circuit.point import Breach, Point, circuit_of, unloaded_volts
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import Change, converter_change
 from hermotrope_core.judge.findings.finding import Finding, Level, above, below
