@@ -28,6 +28,7 @@ PACK = {
     "cutoff_v": 10.0, "peukert": 1.05,
 }  # fmt: skip
 LEAD = {"stage": "lead", "length_m": 2, "area_mm2": 0.75}
+DIODE = {"stage": "diode", "forward_v": 0.4}
 BOARD = {"stage": "converter", "topology": "buck-boost", "output_v": 12, "efficiency": 0.9, "quiescent_w": 0.1}
 FIGURES = {"power": ("power_w", 14.0), "current": ("current_a", 1.1), "resistance": ("resistance_ohm", 11.0)}
 
@@ -59,7 +60,7 @@ class OnShare(SimpleTestCase):
 
     def test_is_a_quick_alternation(self) -> None:
         """Against the duty that switches it every few seconds; with a board, whose own draw goes on between."""
-        for kind, way in itertools.product(FIGURES, (LEAD, BOARD)):
+        for kind, way in itertools.product(FIGURES, (LEAD, DIODE, BOARD)):
             with self.subTest(kind, way=way["stage"]):
                 held = self.figures(run(strap(kind, 0.4, way)))
                 slow = self.figures(run(strap(kind, None, way, on_s=4.0, off_s=6.0)))

@@ -1,0 +1,161 @@
+"""Rules at their very edge: what counts as still inside, and by how much a figure is off where it is not."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.test import SimpleTestCase
+
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.netlist import netlist
+from hermotrope_core.circuit.simulate import Simulation
+from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.judge.cautions import cautions
+from hermotrope_core.judge.cures import BOARDS, converter_change, converter_for, set_point, wire_amps_behind
+from hermotrope_core.judge.findings import check
+from hermotrope_core.judge.findings.fuses import fuse_to_the_pack
+from hermotrope_core.parts.craft import AIR_CARE_WH, NEAR_SHARE
+from hermotrope_core.plan.case import MOST_STAGES
+from hermotrope_core.prove.gates import gates
+from tests.support import case
+
+SWITCH = {"stage": "switch"}
+FUSE = {"stage": "fuse", "rating_a": 5, "rating_v": 60}
+
+
+def mount(**changes: Any) -> Situation:
+    return Situation(case("cases", "hide-mount-on-tool-pack", **changes))
+
+
+def codes(situation: Situation) -> set[str]:
+    return {finding.code for finding in check(situation)}
+
+
+class SetPoints(SimpleTestCase):
+    def test_it_is_raised_by_what_is_lost_behind_it(self) -> None:
+        plain = mount()
+        lost = 12.0 - plain.at(plain.heaviest, 1.0).inlet_v
+        raised = round(12.0 + lost, 2)
+        self.assertGreater(raised, 12.1)
+        self.assertEqual(set_point(plain, 12.0, 12.0), raised)
+        self.assertEqual(set_point(plain, 11.0, 12.0), 12.0)
+
+    def test_not_above_what_the_device_stands_with_no_current(self) -> None:
+        raised = set_point(mount(), 12.0, 12.0)
+        assert raised is not None
+        for most, wanted in ((raised + 1e-6, raised), (raised - 0.01, None)):
+            with self.subTest(most):
+                self.assertEqual(set_point(mount(**{"device.supply.max_v": most}), 12.0, 12.0), wanted)
+
+    def test_close_under_the_most_is_told_from_the_edge_on(self) -> None:
+        adjustable = {"path.2.adjusts_from_v": 5.0, "path.2.adjusts_to_v": 20.0, "path.3.length_m": 0.01}
+        for most, told in (
+            (12.0 / (1 - NEAR_SHARE) - 1e-9, True),
+            (12.0 / (1 - NEAR_SHARE) + 1e-3, False),
+            (12.0, True),
+        ):
+            with self.subTest(most):
+                found = codes(
+                    mount(**adjustable, **{"device.supply.max_v": most, "device.supply.absolute_max_v": 16.0})
+                )
+                self.assertEqual("set-point-near-limit" in found, told)
+
+    def test_a_board_that_ends_where_the_device_begins_is_set_there(self) -> None:
+        for low, cured in ((11.0, True), (11.01, False)):
+            with self.subTest(low):
+                limited = {"path.2.adjusts_from_v": 5.0, "path.2.adjusts_to_v": 11.0, "device.supply.min_v": low}
+                found = next(one for one in check(mount(**limited)) if one.code == "set-point-outside")
+                self.assertEqual(found.cure == "set it to 11.0 V, which the device takes", cured)
+
+
+class Boards(SimpleTestCase):
+    def test_a_full_pack_at_a_boards_very_most_is_taken(self) -> None:
+        plain = converter_for(mount(path=[]))
+        assert plain is not None
+        chosen = [one for one in BOARDS if one.input_max_v == plain.input_max_v and one.topology == plain.topology]
+        most = max(one.input_max_v for one in BOARDS if one.topology == "buck")
+        self.assertTrue(chosen)
+        self.assertIsNotNone(converter_for(mount(**{"path": [], "source.full_v": most})))
+        self.assertIsNone(converter_for(mount(**{"path": [], "source.full_v": most + 0.01})))
+
+    def test_the_longest_path_that_still_takes_a_converter_and_its_fuse(self) -> None:
+        for length, fits in ((MOST_STAGES - 2, True), (MOST_STAGES - 1, False)):
+            with self.subTest(length):
+                self.assertEqual(bool(converter_change(mount(path=[SWITCH] * length))), fits)
+
+
+class Fuses(SimpleTestCase):
+    def test_one_of_the_wires_own_rating_moves_as_it_is(self) -> None:
+        lead = {"stage": "lead", "length_m": 0.6, "area_mm2": 1.5}
+        wire = wire_amps_behind(mount(path=[lead, FUSE]).case, 0)
+        for rating, changed in ((wire, ["move"]), (wire + 0.5, ["move", "replace"])):
+            with self.subTest(rating):
+                found = fuse_to_the_pack(mount(path=[lead, {**FUSE, "rating_a": rating}]), 1)
+                self.assertEqual([step["op"] for step in found], changed)
+
+
+class Loads(SimpleTestCase):
+    def test_what_a_mode_that_cannot_run_would_take(self) -> None:
+        """At the rated volts: amperes times volts, volts squared over ohms, and watts as they are."""
+        for mode, watts in (
+            ({"kind": "current", "current_a": 3000.0}, 36000.0),
+            ({"kind": "power", "power_w": 9000.0}, 9000.0),
+        ):
+            with self.subTest(mode):
+                modes = [{"name": "on", **mode}]
+                duty = [{"mode": "on", "seconds": 60}]
+                here = mount(**{"device.modes": modes, "duty.repeat": duty, "path": []})
+                self.assertFalse(here.at(here.heaviest, 1.0).complete)
+                self.assertEqual(here.inlet_watts(here.heaviest), watts)
+
+    def test_a_device_that_draws_nothing_has_no_dummy(self) -> None:
+        for watts, made in ((0.0, False), (0.5, True)):
+            with self.subTest(watts):
+                modes = [{"name": "on", "kind": "power", "power_w": watts}]
+                here = mount(**{"device.modes": modes, "duty.repeat": [{"mode": "on", "seconds": 60}]})
+                self.assertEqual(any(gate.key == "dummy-load" for gate in gates(here, {})), made)
+
+    def test_peukerts_exponent_of_two_is_no_special_case(self) -> None:
+        for name in ("hide-mount-on-tool-pack", "moth-lamp-on-lead-acid"):
+            two, near = (
+                run(case("cases", name, **{"source.peukert": p, "source.rated_hours": 20})).runtime_s
+                for p in (2.0, 2.0 - 1e-6)
+            )
+            self.assertAlmostEqual(two / near, 1.0, delta=2e-5)
+
+    def test_what_a_board_takes_between_a_controllers_pulses_stands_in_the_netlist(self) -> None:
+        modes = [{"name": "warm", "kind": "resistance", "resistance_ohm": 8, "on_share": 0.4}]
+        thick = {"path.0.resistance_ohm": 0.5, "path.1.area_mm2": 0.1, "path.2.quiescent_w": 0.5}
+        here = case("cases", "hide-mount-on-tool-pack", **thick, **{
+            "device.modes": modes, "duty.repeat": [{"mode": "warm", "seconds": 60}],
+        })  # fmt: skip
+        ohms = Situation(here).circuit.stretches[0].resistance_ohm
+        self.assertIn(f"-{4 * ohms * 0.5:.6g}"[:6], netlist(here))
+
+
+class Steps(SimpleTestCase):
+    def test_a_step_twice_as_long_is_four_times_as_wrong(self) -> None:
+        """The simulated pack takes midpoint steps: second order, where a wrong half step would be of first."""
+        plan = case("cases", "sampling-boat-direct", **{"duty.repeat": [{"mode": "cruise", "seconds": 600}]})
+        wanted = run(plan).runtime_s
+        off = []
+        for steps in (16, 32):
+            simulation = Simulation(plan)
+            for _ in range(steps):
+                simulation.step(0.8 * wanted / steps)
+            off.append(simulation.soc)
+        fine = Simulation(plan)
+        for _ in range(4096):
+            fine.step(0.8 * wanted / 4096)
+        coarse, finer = (abs(soc - fine.soc) for soc in off)
+        self.assertGreater(coarse / finer, 2.5)
+        self.assertLess(coarse, 2e-3)
+
+
+class ByAir(SimpleTestCase):
+    def test_leave_is_asked_above_the_limit_and_not_at_it(self) -> None:
+        for wh, told in ((AIR_CARE_WH, False), (AIR_CARE_WH + 0.01, True)):
+            with self.subTest(wh):
+                pack = {"source.capacity_ah": wh / 18.0, "source.stated_at_v": 18.0}
+                found = cautions(case("cases", "hide-mount-on-tool-pack", **pack))
+                self.assertEqual(any(one.key == "air" for one in found), told)
