@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from django.core.management import call_command
 from playwright.sync_api import expect
 
+from hermotrope.bench.models import Conversion
 from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
 from tests.browser.base import BrowserTest
@@ -36,6 +38,17 @@ class Night(BrowserTest):
         field.fill(rows)
         field.locator("xpath=ancestor::form").get_by_role("button").click()
         expect(self.page.locator(".supply").nth(index).locator(".branch")).to_have_count(count)
+
+    def test_a_conversions_line_forks(self) -> None:
+        call_command("load_demo", verbosity=0)
+        made = Conversion.objects.get(title__startswith="Pan mount")
+        self.goto(f"/c/{made.pk}/?panel=add-2")
+        self.page.get_by_role("button", name="Another device").click()
+        expect(self.page.get_by_role("heading", level=1)).to_contain_text("and more")
+        self.hang(0, "lamp 12V 3W", 2)
+        expect(self.page.locator(".night .when").first).to_be_visible()
+        self.page.go_back()
+        expect(self.page.get_by_role("button", name="Another device")).to_be_visible()
 
     def test_build_refuse_propose_pin(self) -> None:
         made = self.begin()

@@ -12,10 +12,12 @@ from django.core.management import call_command
 from django.http import HttpResponse
 from django.test import TestCase
 
+from hermotrope.bench import actions as bench_actions
 from hermotrope.bench.models import Conversion
 from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
 from hermotrope_core.values.known import number
+from tests.support import case
 
 HTMX = {"HX-Request": "true"}
 
@@ -38,6 +40,41 @@ class OutingPages(TestCase):
         self.assertEqual(response.status_code, fails, response.content[-600:])
         self.outing.refresh_from_db()
         return response.content.decode()
+
+    def test_a_line_forks_and_feeds_another_device(self) -> None:
+        made = Conversion.objects.get(title__startswith="Pan mount")
+        page = self.client.get(f"/c/{made.pk}/", {"panel": "add-2"}, headers=HTMX).content.decode()
+        self.assertIn(f'action="/outings/fork/{made.pk}/"', page)
+        answer = self.client.post(f"/outings/fork/{made.pk}/", {"at": "2"})
+        self.outing = Outing.objects.latest("pk")
+        self.assertRedirects(answer, self.outing.get_absolute_url())
+        supply = self.outing.content().supplies[0]
+        self.assertEqual((supply.source, supply.trunk), (made.case.source, made.case.path[:2]))
+        self.assertEqual(supply.branches[0].path, made.case.path[2:])
+        page = self.post("supply/0/row", rows="lamp 12V 3W")
+        self.assertIn("<h3>lamp</h3>", page)
+        made.refresh_from_db()
+        self.assertEqual(made.revisions.latest("number").number, made.revision)
+
+    def test_a_fork_that_cannot_be_is_refused(self) -> None:
+        made = Conversion.objects.first()
+        assert made is not None
+        before = Outing.objects.count()
+        for at in ("", "-1", "x", "99", "9" * 30, "٣"):
+            with self.subTest(at):
+                answer = self.client.post(f"/outings/fork/{made.pk}/", {"at": at})
+                self.assertContains(answer, "not there any more", status_code=422)
+        self.assertEqual(self.client.post("/outings/fork/99999/", {"at": "0"}).status_code, 404)
+        self.assertEqual(self.client.get(f"/outings/fork/{made.pk}/").status_code, 405)
+        self.assertEqual(Outing.objects.count(), before)
+
+    def test_a_device_of_the_bench_brings_what_concerns_it_alone(self) -> None:
+        made = bench_actions.create(case("judgements", "centre-negative-device"), "Started")
+        self.client.post(f"/outings/fork/{made.pk}/", {"at": "0"})
+        self.outing = Outing.objects.latest("pk")
+        page = self.client.get(self.outing.get_absolute_url()).content.decode()
+        self.assertIn("the device takes centre-negative, and no lead swaps them", page)
+        self.assertIn("Refused", page)
 
     def test_from_nothing_to_a_night(self) -> None:
         made = self.client.post("/outings/new/", {"title": "Two lamps"})

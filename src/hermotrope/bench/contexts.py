@@ -109,7 +109,9 @@ def _match(shown: Shown) -> dict[str, Any]:
 
 def _add(shown: Shown) -> dict[str, Any]:
     at = shown.panel.stage
-    return {"stage_kinds": kind_problems(shown.case, STAGES, at), "tray": tray(shown.case, at)}
+    case = shown.case
+    forks = case.source is not None and 0 <= at <= len(case.path) and not case.mains_at(at)
+    return {"stage_kinds": kind_problems(case, STAGES, at), "tray": tray(case, at), "forks": forks}
 
 
 def _build(shown: Shown) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from hermotrope.drawings.night import night
 from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.pack import rated_wh
+from hermotrope_core.judge.alone import alone
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError
@@ -146,13 +147,17 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
     except ValueError as error:
         return shown | {"open": str(error), "rows": _open_rows(supply)}
     told = remarks(supply, document.conditions, run, hours)
+    own = [alone(supply, document.conditions, i) for i in range(len(supply.branches))]
+    levels = {one.level for one in told} | {one.level for found in own for one in found}
+    if "stop" in levels:  # nothing in this program clears what a life depends on
+        levels.add("refuse")
     horizon = 3600.0 * hours if hours is not None else min(max(run.runtime_s, 60.0), LONGEST_S)
     return shown | {
         "run": run,
-        "rows": _rows(document, supply, run, told),
+        "rows": [row | {"own": own[row["place"]]} for row in _rows(document, supply, run, told)],
         "night": night(supply, run, horizon, document.start),
         "shared": [one for one in told if one.branch == -1],
-        "verdict": next((VERDICTS[level] for level in ORDER if any(one.level == level for one in told)), "fits"),
+        "verdict": next((VERDICTS[level] for level in ORDER if level in levels), "fits"),
         "lasts": _when(run.runtime_s, document.start),
         "netlist": not not_written(supply),
         "early": sum(supply.branches[one.branch].count for one in told if one.branch >= 0 and one.ends),

@@ -5,6 +5,7 @@ from hermotrope.outing.views import changes, outing, outings
 urlpatterns = [
     path("", outings.outings, name="outings"),
     path("new/", outings.new, name="outing-new"),
+    path("fork/<int:pk>/", outings.fork, name="outing-fork"),
     path("import/", outings.take_in, name="outing-import"),
     path("<int:pk>/", outing.outing, name="outing"),
     path("<int:pk>/outing.json", outing.export_json, name="outing-json"),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.stages import Stage
-from hermotrope_core.plan.case import MOST_STAGES
+from hermotrope_core.plan.case import MOST_STAGES, Case
 from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.duty import Conditions, Duty, check_start
 from hermotrope_core.plan.source import Source
@@ -72,3 +72,26 @@ class Outing(Value, frozen=True):
         check_start(self.start)
         if len(self.supplies) > MOST_SUPPLIES:
             raise ValueError(f"supplies has more than {MOST_SUPPLIES} entries")
+
+
+def forked(case: Case, at: int) -> Outing:
+    """A conversion's line with a junction before path[at] (its device, where `at` is the path's length).
+
+    What lies before it is shared, what lies behind it is the device's own way. Raises ValueError without a source,
+    outside the path, and where mains volts stand.
+    """
+    if case.source is None:
+        raise ValueError("no pack is chosen yet: there is nothing to hang a device on")
+    if not 0 <= at <= len(case.path):
+        raise ValueError("that place of the line is not there any more")
+    if case.mains_at(at):
+        raise ValueError("mains volts stand there: nothing is joined to them here")
+    own = Branch(device=case.device, path=case.path[at:], duty=case.duty)
+    supply = Supply(source=case.source, trunk=case.path[:at], branches=(own,))
+    return Outing(
+        format=FORMAT,
+        title=f"{case.title}, and more",
+        supplies=(supply,),
+        conditions=case.conditions,
+        start=case.duty.start,
+    )

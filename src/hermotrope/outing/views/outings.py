@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from hermotrope.bench.fields import UnreadableCase
+from hermotrope.bench.models import Conversion
 from hermotrope.outing import actions
 from hermotrope.outing.models import Outing
 from hermotrope_core.plan.document import LARGEST_BYTES, CaseError
+from hermotrope_core.plan.outing import forked
 from hermotrope_core.plan.outing_document import read_outing
 
 SHOWN = 200
@@ -32,6 +35,18 @@ def new(request: HttpRequest) -> HttpResponse:
     if not title or len(title) > 200:
         return _page(request, 422, error="Give it a name of at most 200 characters.", typed=title)
     return redirect(actions.create(actions.new_document(title), "Started"))
+
+
+@require_POST
+def fork(request: HttpRequest, pk: int) -> HttpResponse:
+    """Hang more on the line of a conversion: its pack and the line up to a place feed its device and others."""
+    found = get_object_or_404(Conversion, pk=pk)
+    text = request.POST.get("at", "")
+    try:
+        document = forked(found.case, int(text) if text.isascii() and text.isdigit() and len(text) < 4 else -1)
+    except (UnreadableCase, ValueError) as error:
+        return _page(request, 422, error=f"{found.title}: {error}.")
+    return redirect(actions.create(document, f"From the line of {found.title}"[:200]))
 
 
 @require_POST
