@@ -22,6 +22,7 @@ from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.quantity import QuantityError, parse, parse_field
+from hermotrope_core.values.whole import whole_number
 
 MOST_WEIGHT = 3
 MOST_COMPARED = 4
@@ -105,7 +106,7 @@ def read_ask(query: QueryDict) -> Ask:
         over_max=query.get("over_max") == "on",
         wall=query.get("wall") == "on",
         all_parts=query.get("all_parts") == "on" if asked else True,
-        most=min(int(most), 200) if most.isdigit() and len(most) < 5 else SHOWN,
+        most=SHOWN if (wanted := whole_number(most, 10_000)) is None else min(wanted, 200),
         compared=tuple(dict.fromkeys(query.getlist("vs")))[:MOST_COMPARED],
         temperature_c=temperature,
         least_hours=hours,
@@ -114,7 +115,8 @@ def read_ask(query: QueryDict) -> Ask:
 
 
 def _weight(text: str, usual: float) -> int:
-    return min(int(text), MOST_WEIGHT) if text.isdigit() and len(text) < 3 else int(usual)
+    weight = whole_number(text, 99)
+    return int(usual) if weight is None else min(weight, MOST_WEIGHT)
 
 
 def shelf_for(ask: Ask) -> Shelf:

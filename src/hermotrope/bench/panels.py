@@ -11,11 +11,12 @@ from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, Row, 
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.know.measure import HELPERS, helpers_for
-from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.case import MOST_STAGES, Case
 from hermotrope_core.plan.device import TRAITS, Mode
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import maybe, number
 from hermotrope_core.values.quantity import show
+from hermotrope_core.values.whole import whole_number
 
 
 def helped(case: Case, asked: tuple[Row, ...]) -> tuple[Row, ...]:
@@ -65,9 +66,10 @@ def row_at(case: Case, place: str) -> Row:
     part: Any = case
     for token in parts[:-1]:
         if isinstance(part, tuple):
-            if not token.isdigit() or int(token) >= len(part):
+            at = whole_number(token, len(part) - 1)
+            if at is None:
                 raise LookupError(place)
-            part = part[int(token)]
+            part = part[at]
         elif part is not None and token in getattr(part, "__struct_fields__", ()):
             part = getattr(part, token)
         else:
@@ -82,9 +84,9 @@ def panel_for(case: Case, key: str) -> Panel:
     count = len(case.path)
     if key in VIEWS:
         return VIEWS[key](case)
-    if key.startswith("add-") and key[4:].isdigit() and int(key[4:]) <= count:
-        return Panel(key, "Put in a stage", "add", stage=int(key[4:]))
-    index = int(key) if key.isdigit() and 1 <= int(key) <= count + 2 else count + 2
+    if key.startswith("add-") and (gap := whole_number(key[4:], count)) is not None:
+        return Panel(key, "Put in a stage", "add", stage=gap)
+    index = whole_number(key, count + 2) or count + 2
     if index == 1:
         return _source_panel(case)
     if index == count + 2:
@@ -227,9 +229,10 @@ VIEWS: dict[str, Callable[[Case], Panel]] = {
 
 def kept_panel(old: Case, new: Case, key: str) -> str:
     """The key under which the thing that panel `key` of `old` showed stands in `new`: by what it is, not by number."""
-    if not key.isdigit():
+    shown = whole_number(key, MOST_STAGES + 2)
+    if shown is None:
         return key
-    at, last = int(key) - 2, len(old.path)
+    at, last = shown - 2, len(old.path)
     if at < 0:
         return key
     if at >= last:

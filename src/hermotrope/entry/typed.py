@@ -50,6 +50,9 @@ class EditError(ValueError):
     """What was typed cannot be used; the message stands beside the field."""
 
 
+NO_FIELD = "this field is not part of the document"
+
+
 class Edit(NamedTuple):
     """JSON Patch operations and the words for the history."""
 
@@ -64,9 +67,16 @@ def change_at(tree: Any, place: str, text: str, known_by: str = "", limit: Numbe
 
     A `limit` of the supply window that is stated anew keeps in its note what it said before.
     """
+    try:
+        return _change_at(tree, place, text, known_by, limit)
+    except jsonpointer.JsonPointerException:
+        raise EditError(NO_FIELD) from None
+
+
+def _change_at(tree: Any, place: str, text: str, known_by: str, limit: Number | None) -> Edit:
     parts = [part for part in place.split("/") if part]
     if not parts:
-        raise EditError("this field is not part of the document")
+        raise EditError(NO_FIELD)
     name = parts[-1]
     text = text.strip()
     term = FIELDS[name].term if name in FIELDS else name.replace("_", " ").replace("-", " ").capitalize()

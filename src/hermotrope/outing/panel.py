@@ -9,6 +9,7 @@ import msgspec
 
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.night import night
+from hermotrope.outing.actions import moved
 from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.pack import rated_wh
@@ -166,6 +167,35 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
         "taken": figure(run.energy_from_source_wh, "Wh"),
         "why": "all have stopped" if run.end_cause == "all devices stopped" else CAUSE_WORDS[run.end_cause],
     }
+
+
+def weighed(document: Document, index: int, place: int, to: int) -> str:
+    """What would be if a device hung on another supply: what speaks against it, or how long all of it lasts.
+
+    Raises IndexError for a device or a supply that is not there.
+    """
+    if not 0 <= to < len(document.supplies) or to == index:
+        raise IndexError(to)
+    device = document.supplies[index].branches[place].device
+    supply = moved(document, index, place, to).supplies[to]
+    hours = maybe(document.hours)
+    if hours is not None and changes(supply, 3600.0 * hours) > MOST_CHANGES:
+        return TOO_MANY
+    try:
+        finished_supply(supply, f"supplies[{to}]")
+        run = follow(supply, document.conditions, hours, most=MOST_CHANGES)
+    except CaseError as error:
+        return _open_words(supply, error)
+    except ValueError as error:
+        return str(error)
+    told = remarks(supply, document.conditions, run, hours)
+    own = [one.message for one in alone(supply, document.conditions, len(supply.branches) - 1) if one.level != "care"]
+    bad = [one.says for one in told if one.level == "refuse"] + own
+    if bad:
+        return f"Refused: {bad[0]}"
+    early = [one.says for one in told if one.ends]
+    lasts = f"{device.name} {_when(run.branches[-1].runtime_s, document.start)}"
+    return early[0] if early else f"{lasts}; {figure(run.final_soc, '%', 2)} of {supply.called} left."
 
 
 def _open_words(supply: Supply, error: CaseError) -> str:

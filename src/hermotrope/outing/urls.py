@@ -13,6 +13,7 @@ urlpatterns = [
     path("<int:pk>/outing.ics", outing.export_calendar, name="outing-calendar"),
     path("<int:pk>/line-<int:index>.cir", outing.export_netlist, name="outing-netlist"),
     path("<int:pk>/many/<int:index>/<int:place>/", outing.how_many_more, name="outing-many"),
+    path("<int:pk>/weigh/<int:index>/<int:place>/", outing.weigh, name="outing-weigh"),
     path("<int:pk>/range/<int:index>/", outing.how_sure, name="outing-range"),
     path("<int:pk>/needs/<int:index>/", outing.what_must_it_be, name="outing-needs"),
     path("<int:pk>/proposal/", outing.proposal, name="outing-proposal"),

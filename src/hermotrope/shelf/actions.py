@@ -22,6 +22,7 @@ from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import maybe
 from hermotrope_core.values.quantity import QuantityError, parse
+from hermotrope_core.values.whole import whole_number
 
 
 class Entry(msgspec.Struct, frozen=True):
@@ -143,9 +144,10 @@ def _number(name: str, typed: str) -> float | None:
 
 
 def _count(typed: str) -> int:
-    if not typed.strip().isdigit() or int(typed) > 100_000:
+    count = whole_number(typed, 100_000)
+    if count is None:
         raise CaseError("count", "must be a whole number from 0 to 100,000")
-    return int(typed)
+    return count
 
 
 def _checked(item: Item) -> None:

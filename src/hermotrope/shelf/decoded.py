@@ -12,6 +12,7 @@ from hermotrope_core.know.wall import adapter_line
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import maybe, number
+from hermotrope_core.values.whole import whole_number
 
 IS = {"pack": "a pack", "bank": "a power bank", "cells": "loose cells", "adapter": "a wall adapter", "board": "a board"}
 
@@ -25,11 +26,15 @@ class Choice:
     on: bool
 
 
+MOST_READINGS = 99
+"""Readings of one label that a page tells apart."""
+
+
 def decoded_context(label: str, reading: str) -> dict[str, Any]:
     """Facts in rows, marks, doubts and readings of a label; `error` where nothing can be made of it."""
     if not label.strip():
         return {}
-    at = int(reading) if reading.isdigit() and len(reading) < 3 else 0
+    at = whole_number(reading, MOST_READINGS) or 0
     try:
         read = read_print(label)
     except LabelError as error:

@@ -19,7 +19,7 @@ from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.formats import shelf_file
 from hermotrope.shelf import actions
-from hermotrope.shelf.decoded import decoded_context
+from hermotrope.shelf.decoded import MOST_READINGS, decoded_context
 from hermotrope.shelf.models import ImportDraft, Item
 from hermotrope.shelf.parts import KINDS, item_groups
 from hermotrope.shelf.trial import trial_context
@@ -28,6 +28,7 @@ from hermotrope_core.know.label import LabelError
 from hermotrope_core.know.shelved import part_of
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
+from hermotrope_core.values.whole import whole_number
 
 SHOWN = 120
 PREVIEWED = 200
@@ -85,7 +86,7 @@ def add(request: HttpRequest) -> HttpResponse:
     """Put what a label names on the shelf, in the reading that was chosen."""
     text, reading = request.POST.get("label", ""), request.POST.get("reading", "")
     try:
-        named = part_of(text, int(reading) if reading.isdigit() and len(reading) < 3 else 0)
+        named = part_of(text, whole_number(reading, MOST_READINGS) or 0)
         item = actions.add(
             named.kind, " ".join(text.split()), msgspec.to_builtins(named.part), "decoded from its label"
         )

@@ -12,6 +12,7 @@ from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.device import Mode
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe
+from hermotrope_core.values.whole import whole_number
 
 SAME_VOLTS = 0.005
 ODD_FACTOR = 3.0
@@ -61,9 +62,10 @@ def _present(case: Case, place: str) -> float | None:
     part: object = case
     for token in place.strip("/").split("/"):
         if isinstance(part, tuple):
-            if not token.isdecimal() or int(token) >= len(part):
+            at = whole_number(token, len(part) - 1)
+            if at is None:
                 return None
-            part = part[int(token)]
+            part = part[at]
         else:
             part = getattr(part, token, None)
     return maybe(part) if not isinstance(part, tuple | str) else None  # type: ignore[arg-type]
@@ -132,7 +134,8 @@ def draw_at_inlet(readings: Readings, case: Case, place: str) -> Result:
 def _mode_at(case: Case, place: str) -> Mode | None:
     """The mode that a place names; None for one that is not there yet."""
     part = place.split("/")[3] if place.startswith("/device/modes/") else ""
-    return case.device.modes[int(part)] if part.isdigit() and int(part) < len(case.device.modes) else None
+    at = whole_number(part, len(case.device.modes) - 1)
+    return None if at is None else case.device.modes[at]
 
 
 def draw_at_battery(readings: Readings, case: Case, place: str) -> Result:
@@ -309,9 +312,8 @@ def helpers_for(case: Case, place: str) -> tuple[str, ...]:
             return ("draw",)
         return ("plug-in",) if case.mains_at(len(case.path)) else ("draw", "draw-behind")
     if place.startswith("/path/") and name == "quiescent_w":
-        index = place.split("/")[2]
-        inside = index.isdigit() and int(index) < len(case.path)
-        return ("standby",) if inside and case.path[int(index)].SWITCHES else ()
+        at = whole_number(place.split("/")[2], len(case.path) - 1)
+        return ("standby",) if at is not None and case.path[at].SWITCHES else ()
     return ()
 
 

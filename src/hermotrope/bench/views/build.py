@@ -28,6 +28,7 @@ from hermotrope_core.kinds.lead import as_lead, leads_of
 from hermotrope_core.kinds.stages import Lead, Stage, Switch
 from hermotrope_core.know.joints import CENTRES, centres_differ, gaps
 from hermotrope_core.plan.case import Case, Choice, planned, questions
+from hermotrope_core.values.whole import whole_number
 
 LONGEST_REASON = 200
 TAKEN_OVER = tuple(code for code, basis in BASES.items() if basis.can_be_accepted and "stop" in basis.levels)
@@ -50,9 +51,10 @@ def place_switch(request: HttpRequest, pk: int) -> HttpResponse:
     old = next((stage for stage in case.path if stage.BY_HAND), Switch())
     at = request.POST.get("at", "")
     if at:
-        if not at.isdigit() or int(at) > len(path):
+        place = whole_number(at, len(path))
+        if place is None:
             raise EditError("that place is not on the line")
-        path.insert(int(at), old)
+        path.insert(place, old)
     label = "Switch moved" if at else "Switch taken out"
     return body(request, actions.put(pk, version_of(request), actions.with_path(case, path), label))
 

@@ -29,7 +29,7 @@ from hermotrope.shelf.models import Item
 from hermotrope_core.hours.ran import judged_run, taken
 from hermotrope_core.judge.cures import fitted
 from hermotrope_core.kinds.stages import Stage
-from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.case import MOST_STAGES, Case
 from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.duty import Duty, Segment
@@ -38,6 +38,7 @@ from hermotrope_core.values.clock import seconds_until
 from hermotrope_core.values.figures import duration
 from hermotrope_core.values.known import number
 from hermotrope_core.values.quantity import QuantityError, parse
+from hermotrope_core.values.whole import MOST_KEY, whole_number
 
 BEHIND = "Another tab changed this conversion meanwhile. This is its newest state; press again if you still want to."
 
@@ -46,8 +47,7 @@ View = Callable[..., HttpResponse]
 
 def version_of(request: HttpRequest) -> int:
     """The version that the page was made from; 0, which never matches, if it says none."""
-    text = request.POST.get("version", "")
-    return int(text) if text.isdigit() and len(text) < 10 else 0
+    return whole_number(request.POST.get("version", ""), MOST_KEY) or 0
 
 
 def query_behind(request: HttpRequest) -> QueryDict:
@@ -136,10 +136,11 @@ class Refusal(msgspec.Struct, frozen=True):
 def _set(conversion: Conversion, place: str, typed: str, known_by: str) -> tuple[Conversion, str]:
     """The conversion with the entry, and what else changed with it."""
     parts = place.split("/")
-    if place.startswith("/device/modes/") and parts[-1] == "name" and parts[3].isdigit():
-        if int(parts[3]) >= len(conversion.case.device.modes):
+    if place.startswith("/device/modes/") and parts[-1] == "name":
+        at = whole_number(parts[3], len(conversion.case.device.modes) - 1)
+        if at is None:
             raise EditError("this mode is no longer there")
-        renamed = actions.with_mode_renamed(conversion.case, int(parts[3]), typed.strip())
+        renamed = actions.with_mode_renamed(conversion.case, at, typed.strip())
         return actions.put(conversion.pk, conversion.version, renamed, f"Mode: {typed.strip()}"), ""
     change = edit(conversion.case, place, typed, known_by)
     return actions.change(conversion.pk, conversion.version, change.patch, change.label), change.told
@@ -253,10 +254,10 @@ def _shelf_stage(key: str) -> Stage:
 
 
 def _index(request: HttpRequest, name: str) -> int:
-    text = request.POST.get(name, "")
-    if not text.isdigit() or len(text) > 4:
+    at = whole_number(request.POST.get(name, ""), MOST_STAGES)
+    if at is None:
         raise EditError("that place is not on the line")
-    return int(text)
+    return at
 
 
 @whole

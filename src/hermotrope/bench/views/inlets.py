@@ -31,6 +31,7 @@ from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import number
 from hermotrope_core.values.quantity import parse, show
+from hermotrope_core.values.whole import whole_number
 
 WRONG_MARK = "it reads minus: the mark is wrong, or the wires cross; call the other contact plus and measure again"
 
@@ -107,9 +108,10 @@ def pins(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _number(request: HttpRequest, name: str, most: int) -> int:
     text = request.POST.get(name, "").strip()
-    if not text.isdigit() or len(text) > 4 or int(text) > most:
+    number = whole_number(text, most)
+    if number is None:
         raise EditError(f"{text or 'nothing'!r} is no number of a pin")
-    return int(text)
+    return number
 
 
 @whole
@@ -120,9 +122,9 @@ def bay(request: HttpRequest, pk: int) -> HttpResponse:
     what = post.get("do", "")
     if what == "make":
         text = post.get("count", "").strip()
-        if not text.isdigit() or not 1 <= int(text) <= MOST_SLOTS:
+        count = whole_number(text, MOST_SLOTS)
+        if not count:
             raise EditError(f"{text or 'nothing'!r} is no number of slots; 1 to {MOST_SLOTS}")
-        count = int(text)
         made = CellBay(
             size=post.get("size", ""),  # type: ignore[arg-type]  # the action validates the whole case
             slots=tuple("up" if i % 2 == 0 else "down" for i in range(count)),

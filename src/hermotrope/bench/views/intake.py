@@ -21,6 +21,7 @@ from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.device import Mode
 from hermotrope_core.values.known import Known
 from hermotrope_core.values.quantity import QuantityError, parse, show
+from hermotrope_core.values.whole import whole_number
 
 USUAL_EFFICIENCY = "85 %"
 """Taken for an adapter that nobody measured (typical): what follows from it is typical too."""
@@ -33,7 +34,7 @@ def evidence(request: HttpRequest, pk: int) -> HttpResponse:
     """Put in, change, doubt or take out a piece of what is known; window and modes follow."""
     case, post = get_object_or_404(Conversion, pk=pk).case, request.POST
     pieces, do, at = list(case.device.evidence), post.get("do", ""), post.get("at", "")
-    if at and (not at.isdigit() or int(at) >= len(pieces)):
+    if at and whole_number(at, len(pieces) - 1) is None:
         raise EditError("this piece is no longer there")
     if do == "add":
         pieces.append(learned(post.get("kind", ""), post.dict()))

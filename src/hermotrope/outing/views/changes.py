@@ -26,10 +26,12 @@ from hermotrope_core.plan.source import Source
 from hermotrope_core.several.assign import WISHES, CannotPropose, propose
 from hermotrope_core.several.line import FIELDS as FIGURES
 from hermotrope_core.several.line import with_line
+from hermotrope_core.several.load import MOST_ALIKE
 from hermotrope_core.values.clock import since_midnight
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.known import maybe
 from hermotrope_core.values.quantity import parse, parse_field
+from hermotrope_core.values.whole import MOST_KEY, whole_number
 
 DAWN = "21:00"
 """When a typed row's day begins, where the outing has no start."""
@@ -79,10 +81,10 @@ def _kept(request: HttpRequest) -> dict[str, str]:
 
 
 def _version(request: HttpRequest) -> int:
-    text = request.POST.get("version", "")
-    if not text.isascii() or not text.isdigit() or len(text) > 9:
+    version = whole_number(request.POST.get("version", ""), MOST_KEY)
+    if version is None:
         raise Refused("page", "The page did not say which state it shows: load it again.")
-    return int(text)
+    return version
 
 
 def _answer(request: HttpRequest, outing: Outing, status: int = 200, **more: Any) -> HttpResponse:
@@ -124,12 +126,8 @@ def add_supply(request: HttpRequest, pk: int) -> HttpResponse:
     """Take a pack from the Shelf along."""
 
     def change(document: Document) -> tuple[Document, str]:
-        text = request.POST.get("item", "")
-        item = (
-            Item.objects.filter(pk=int(text), kind="source").first()
-            if text.isascii() and text.isdigit() and len(text) < 10
-            else None
-        )
+        key = whole_number(request.POST.get("item", ""), MOST_KEY)
+        item = None if key is None else Item.objects.filter(pk=key, kind="source").first()
         part = item.readable() if item else None
         if not isinstance(part, Source):
             raise Refused("supply", "Choose a pack of the Shelf.")
@@ -217,12 +215,8 @@ def add_conversion(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     """A device of the Bench, copied with its own way and its duty."""
 
     def change(document: Document) -> tuple[Document, str]:
-        text = request.POST.get("conversion", "")
-        found = (
-            Conversion.objects.filter(pk=int(text)).first()
-            if text.isascii() and text.isdigit() and len(text) < 10
-            else None
-        )
+        key = whole_number(request.POST.get("conversion", ""), MOST_KEY)
+        found = None if key is None else Conversion.objects.filter(pk=key).first()
         try:
             case = found.case if found else None
             branch = case and Branch(device=case.device, path=case.path, duty=case.duty)
@@ -256,12 +250,11 @@ def set_count(request: HttpRequest, pk: int, index: int, place: int) -> HttpResp
     """How many equal devices hang on a branch."""
 
     def change(document: Document) -> tuple[Document, str]:
-        text = request.POST.get("count", "").strip()
-        field = f"count-{index}-{place}"
-        if not text.isascii() or not text.isdigit() or not 1 <= int(text[:4]) <= 100 or len(text) > 3:
-            raise Refused(field, "1 to 100")
+        count = whole_number(request.POST.get("count", ""), MOST_ALIKE)
+        if not count:
+            raise Refused(f"count-{index}-{place}", f"1 to {MOST_ALIKE}")
         name = document.supplies[index].branches[place].device.name
-        return actions.with_count(document, index, place, int(text)), f"{text} × {name}"
+        return actions.with_count(document, index, place, count), f"{count} × {name}"
 
     return _changed(request, pk, change)
 
@@ -271,9 +264,8 @@ def move(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
     """Put a device on another supply."""
 
     def change(document: Document) -> tuple[Document, str]:
-        text = request.POST.get("to", "")
-        to = int(text) if text.isascii() and text.isdigit() and len(text) < 4 else -1
-        if not 0 <= to < len(document.supplies) or to == index:
+        to = whole_number(request.POST.get("to", ""), len(document.supplies) - 1)
+        if to is None or to == index:
             raise Refused(f"move-{index}-{place}", "Choose another supply.")
         name = document.supplies[index].branches[place].device.name
         return actions.moved(document, index, place, to), f"{name} on {document.supplies[to].called}"

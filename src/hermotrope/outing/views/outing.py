@@ -12,11 +12,11 @@ from django.views.decorators.http import require_GET
 
 from hermotrope.formats.calendar_file import Moment, calendar
 from hermotrope.outing.models import Outing
-from hermotrope.outing.panel import MOST_CHANGES, packs_that_last, page_context
+from hermotrope.outing.panel import MOST_CHANGES, packs_that_last, page_context, weighed
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.outing import MOST_SUPPLIES, Supply
 from hermotrope_core.plan.outing import Outing as Document
-from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.outing_document import finished_supply
 from hermotrope_core.several.assign import WISHES, CannotPropose, propose
 from hermotrope_core.several.follow import follow
@@ -27,6 +27,7 @@ from hermotrope_core.several.ranges import night_range
 from hermotrope_core.tell.readout import supply_tree
 from hermotrope_core.values.figures import figure, span, stated
 from hermotrope_core.values.known import maybe
+from hermotrope_core.values.whole import whole_number
 
 PAGE_DRAWS = 400
 UNSAFE = ("=", "+", "-", "@", "\t", "\r")
@@ -116,6 +117,18 @@ def _of(pk: int, index: int) -> tuple[Document, Supply]:
 
 
 @require_GET
+def weigh(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
+    """In a line of plain text: what would be if a device hung on another supply (`to`)."""
+    found = get_object_or_404(Outing, pk=pk)
+    to = whole_number(request.GET.get("to", ""), MOST_SUPPLIES)
+    try:
+        words = weighed(found.content(), index, place, -1 if to is None else to)
+    except (IndexError, CaseError):
+        raise Http404("that is not there any more") from None
+    return HttpResponse(words, content_type="text/plain; charset=utf-8")
+
+
+@require_GET
 def export_netlist(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     """A supply with its branches for SPICE; what cannot be written says why."""
     document, supply = _of(pk, index)
@@ -153,7 +166,7 @@ def proposal(request: HttpRequest, pk: int) -> HttpResponse:
     found = get_object_or_404(Outing, pk=pk)
     wish = next((one for one in WISHES if one == request.GET.get("wish")), WISHES[0])
     text = request.GET.get("failed", "")
-    failed = int(text) if text.isascii() and text.isdigit() and len(text) < 4 else None
+    failed = whole_number(text, MOST_SUPPLIES)
     context: dict[str, object] = {"outing": found, "wish": wish, "why_not": "", "failed": ""}
     try:
         document = found.content()

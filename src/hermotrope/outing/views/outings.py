@@ -10,9 +10,11 @@ from hermotrope.bench.fields import UnreadableCase
 from hermotrope.bench.models import Conversion
 from hermotrope.outing import actions
 from hermotrope.outing.models import Outing
+from hermotrope_core.plan.case import MOST_STAGES
 from hermotrope_core.plan.document import LARGEST_BYTES, CaseError
 from hermotrope_core.plan.outing import forked
 from hermotrope_core.plan.outing_document import read_outing
+from hermotrope_core.values.whole import whole_number
 
 SHOWN = 200
 
@@ -41,9 +43,9 @@ def new(request: HttpRequest) -> HttpResponse:
 def fork(request: HttpRequest, pk: int) -> HttpResponse:
     """Hang more on the line of a conversion: its pack and the line up to a place feed its device and others."""
     found = get_object_or_404(Conversion, pk=pk)
-    text = request.POST.get("at", "")
+    at = whole_number(request.POST.get("at", ""), MOST_STAGES)
     try:
-        document = forked(found.case, int(text) if text.isascii() and text.isdigit() and len(text) < 4 else -1)
+        document = forked(found.case, -1 if at is None else at)
     except (UnreadableCase, ValueError) as error:
         return _page(request, 422, error=f"{found.title}: {error}.")
     return redirect(actions.create(document, f"From the line of {found.title}"[:200]))

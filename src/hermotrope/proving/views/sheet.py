@@ -18,6 +18,7 @@ from hermotrope.proving.checklist import parts_context, steps_context
 from hermotrope.proving.models import Photo
 from hermotrope.proving.sheet import sheet_context
 from hermotrope_core.values.quantity import QuantityError, parse
+from hermotrope_core.values.whole import MOST_KEY, whole_number
 
 
 @require_GET
@@ -86,9 +87,9 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
 def photo(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep a picture with a step, or take one out."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    wanted = request.POST.get("remove", "")
-    if wanted.isdigit() and len(wanted) < 12:
-        Photo.objects.filter(pk=int(wanted), conversion=conversion).delete()
+    wanted = whole_number(request.POST.get("remove", ""), MOST_KEY)
+    if wanted is not None:
+        Photo.objects.filter(pk=wanted, conversion=conversion).delete()
         return _steps(request, conversion)
     file = request.FILES.get("file")
     try:
