@@ -39,6 +39,29 @@ class Night(BrowserTest):
         field.locator("xpath=ancestor::form").get_by_role("button").click()
         expect(self.page.locator(".supply").nth(index).locator(".branch")).to_have_count(count)
 
+    def test_a_device_is_dragged_to_another_pack_and_told_what_would_be(self) -> None:
+        call_command("load_outing", verbosity=0)
+        self.goto(Outing.objects.get().get_absolute_url())
+        self.page.select_option("#to-0-1", "2")
+        expect(self.page.locator(".branch .weighed").nth(1)).to_contain_text("Refused")
+        ribbon = self.page.locator("g.hangs[data-hangs='0-1']")
+        supplies = self.page.locator(".supply")
+        for leave, moved in ((True, 3), (False, 2)):
+            ribbon.hover(position={"x": 20, "y": 10})
+            self.page.mouse.down()
+            supplies.nth(1).locator(".branches").scroll_into_view_if_needed()
+            box = supplies.nth(1).locator(".branches").bounding_box()
+            assert box is not None
+            self.page.mouse.move(box["x"] + 200, box["y"] + 10, steps=5)
+            expect(self.page.locator(".in-hand")).to_contain_text("stops")
+            expect(self.page.locator(".supply.takes")).to_have_count(1)
+            if leave:
+                self.page.keyboard.press("Escape")
+            self.page.mouse.up()
+            expect(self.page.locator(".in-hand")).to_have_count(0)
+            expect(supplies.first.locator(".branch")).to_have_count(moved)
+        expect(supplies.nth(1).locator("h3")).to_contain_text(["hide lamp", "dew strap"])
+
     def test_a_conversions_line_forks(self) -> None:
         call_command("load_demo", verbosity=0)
         made = Conversion.objects.get(title__startswith="Pan mount")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+from html import unescape
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -40,6 +41,29 @@ class OutingPages(TestCase):
         self.assertEqual(response.status_code, fails, response.content[-600:])
         self.outing.refresh_from_db()
         return response.content.decode()
+
+    def weigh(self, device: str, to: object, code: int = 200) -> str:
+        answer = self.client.get(f"/outings/{self.outing.pk}/weigh/{device}/", {"to": to})
+        self.assertEqual(answer.status_code, code)
+        return answer.content.decode()
+
+    def test_a_move_is_weighed_before_it_is_made(self) -> None:
+        """What is told beforehand is what stands there afterwards."""
+        before = self.outing.content()
+        refused = self.weigh("0/1", 2)
+        self.assertEqual(refused, "Refused: dew strap does not start: the device gets too few volts.")
+        early = self.weigh("0/1", 1)
+        self.assertIn("stops", early)
+        self.assertEqual(self.outing.content(), before)
+        page = unescape(self.post("supply/0/1/move", to="1"))
+        self.assertIn(early, page)
+        self.post("step", by="-1")
+        self.post("set", place="hours", text="4 h")
+        lasts = self.weigh("0/1", 1)
+        self.assertRegex(lasts, r"^dew strap 4 h 00 min, until 00:30; \d+ % of the spare block left\.$")
+        for device, to in (("0/1", 0), ("0/1", 9), ("0/9", 1), ("9/0", 1), ("0/1", ""), ("0/1", "²"), ("0/1", -1)):
+            with self.subTest(device, to=to):
+                self.weigh(device, to, 404)
 
     def test_a_line_forks_and_feeds_another_device(self) -> None:
         made = Conversion.objects.get(title__startswith="Pan mount")
