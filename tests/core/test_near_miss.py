@@ -110,6 +110,8 @@ PAIRS: list[tuple[str, str, str, str, Any, Any]] = [
     ("plug-overload", "care", "all-well", "device.inlet.rating_a", 1.52, 1.48),
     ("plug-overload", "refuse", "all-well", "device.inlet.rating_a", 1.02, 0.99),
     ("plug-overload", "note", "all-well", "device.modes.0.power_w", 58.8, 58.9),
+    ("part-overload", "care", "all-well", "path.1.rating_a", 1.12, 1.11),
+    ("part-overload", "refuse", "all-well", "path.1.rating_a", 0.75, 0.74),
     ("ac-inlet", "refuse", "all-well", "device.inlet.alternating", False, True),
     ("ac-inlet", "care", "rectified", "device.inlet.alternating", False, True),
     ("unfused-lead", "refuse", "thin-lead-before-the-fuse", "source.resistance_ohm", 14.01, 13.99),

@@ -8,6 +8,7 @@ from typing import Any
 from hermotrope_core.know.label import LabelError
 from hermotrope_core.know.printed import Printed, read_print
 from hermotrope_core.know.shelved import board_facts, held, marked, part_of
+from hermotrope_core.know.switch_print import Opens, switch_facts, switch_of
 from hermotrope_core.know.wall import adapter_line
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.source import Source
@@ -36,6 +37,8 @@ def decoded_context(label: str, reading: str) -> dict[str, Any]:
         return {}
     at = whole_number(reading, MOST_READINGS) or 0
     try:
+        if (opens := switch_of(label)) is not None:
+            return {"facts": switch_facts(opens[0]), "assumed": opens[1], "is": f"a {opens[0].called}", "reading": 0}
         read = read_print(label)
     except LabelError as error:
         return {"error": str(error)}
@@ -51,6 +54,7 @@ def decoded_context(label: str, reading: str) -> dict[str, Any]:
         named = part_of(label, at)
     except LabelError as error:
         return context | {"error": str(error)}
+    assert not isinstance(named.part, Opens)  # told above
     facts = _facts(label, read, named.part, at) if isinstance(named.part, Source) else board_facts(named.part)
     return context | {"facts": facts, "assumed": named.assumed, "is": IS[read.kind]}
 

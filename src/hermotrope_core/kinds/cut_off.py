@@ -13,12 +13,13 @@ class CutOff(StageKind, frozen=True, tag="cut-off"):
 
     TITLE, OFFERED = "Cut-off", "Low-voltage cut-off"
     WORK_KEY = "cut-off"
-    ROWS = ("trips_v", "built_in")
+    ROWS = ("trips_v", "rating_a", "built_in")
     SHOWN = ("trips_v",)
     READ_THROUGH = False
     FOUR_POLES = True
 
     trips_v: Number
+    rating_a: Number | None = None
     built_in: bool = False
 
     @classmethod

@@ -166,6 +166,11 @@ class StageKind(Value, frozen=True, tag_field="stage"):
         return None
 
     @property
+    def stands_a(self) -> float | None:
+        """Amperes that it is stated to carry, for what is overloaded by more and does not open; None for the others."""
+        return maybe(getattr(self, "rating_a", None)) if self.opens_above_a is None else None
+
+    @property
     def opens_below_v(self) -> float | None:
         """Volts at which it opens, so that a pack is not drained further; None for what does not."""
         return None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.stage import Fed, Place, StageKind, Wanted, Work
+from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Number, number
 
 
@@ -11,13 +12,20 @@ class Switch(StageKind, frozen=True, tag="switch"):
 
     TITLE = OFFERED = "Switch"
     WORK_KEY = "switch"
-    ROWS = ("rating_v", "resistance_ohm", "built_in")
+    ROWS = ("rating_a", "rating_v", "resistance_ohm", "built_in")
     SHOWN = ("resistance_ohm",)
     BY_HAND = IN_THE_WIRE = True
 
     resistance_ohm: Number = 0.0
     rating_v: Number | None = None
+    rating_a: Number | None = None
     built_in: bool = False
+
+    @property
+    def detail(self) -> str:
+        amps, volts = self.stands_a, self.breaks_v
+        stands = [] if amps is None else [figure(amps, "A")]
+        return ", ".join(stands if volts is None else [*stands, figure(volts, "V")])
 
     @classmethod
     def typical(cls, wanted: Wanted) -> Switch:
@@ -34,7 +42,7 @@ class Switch(StageKind, frozen=True, tag="switch"):
 
     @property
     def part(self) -> tuple[str, str]:
-        return "Switch", "single pole, rated for the direct current and volts here"
+        return "Switch", f"single pole, {self.detail or 'rated for the direct current and volts here'}"
 
     def mounted(self, place: Place) -> str:
         return f"{self.whole}: in the plus conductor"

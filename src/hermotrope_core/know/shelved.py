@@ -11,6 +11,7 @@ from hermotrope_core.kinds.inlets import ConnectorKind
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.know.label import NUM, PORT_V, LabelError, figure_of, said, typical
 from hermotrope_core.know.printed import AMPS, RANGE, Outlet, Printed, read_print
+from hermotrope_core.know.switch_print import Opens, switch_of
 from hermotrope_core.know.wall import wall_adapter
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import MAINS_LEAST_V, SLEEPS_AFTER_S
@@ -56,8 +57,8 @@ class Named(msgspec.Struct, frozen=True):
     """A part made of a label, and what was taken for granted in making it."""
 
     kind: str
-    """As the shelf sorts it: source or converter."""
-    part: Source | Converter
+    """As the shelf sorts it: source, converter or stage."""
+    part: Source | Converter | Opens
     assumed: tuple[str, ...]
 
 
@@ -68,8 +69,10 @@ def part_of(label: str, reading: int = 0) -> Named:
     >>> board.input_max_v.value, board.adjusts_to_v.value, board.output_current_max_a.value
     (28.0, 20.0, 3.0)
     """
-    read = read_print(label)
     name = " ".join(label.split())[:120]
+    if (opens := switch_of(name)) is not None:
+        return Named("stage", *opens)
+    read = read_print(label)
     if read.kind == "board":
         return _board(name, read)
     if read.kind == "adapter":

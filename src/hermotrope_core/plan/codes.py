@@ -29,6 +29,7 @@ Code = Literal[
     "polarity-swapped",
     "plug-mismatch",
     "plug-overload",
+    "part-overload",
     "ac-inlet",
     "auto-off",
     "no-low-voltage-cut-off",

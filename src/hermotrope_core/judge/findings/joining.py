@@ -150,6 +150,33 @@ def plug_overload(situation: Situation) -> Iterator[Finding]:
         yield Finding("plug-overload", held(look, level), text, stage, have, limit, "A", cure)
 
 
+@rule(
+    Basis(
+        "part-overload",
+        ("care", "refuse"),
+        "I at 20 % charge in the heaviest mode",
+        ("ocv", *LOADED, "heaviest"),
+        "stated",
+        ("stage.rating_a",),
+    )
+)
+def part_overload(situation: Situation) -> Iterator[Finding]:
+    """More amperes through a switch or a cut-off than it is stated to carry: its contacts weld, or it burns."""
+    for stage, part in enumerate(situation.case.path):
+        limit = part.stands_a
+        look = None if limit is None else worst(situation.looks, _amps_of(stage), limit)
+        if limit is None or look is None:
+            continue
+        have = _amps_of(stage)(look)
+        level: Level = "refuse" if have > OVER_TIMES * limit else "care"
+        text = (
+            f"The {part.called} carries {figure(have, 'A')} in {look.words.rstrip(',')}; it is rated for "
+            f"{figure(limit, 'A')}: its contacts weld, or it burns."
+        )
+        cure = f"take a {part.called} rated for {figure(1.25 * have, 'A', 2)} of direct current or more"
+        yield Finding("part-overload", held(look, level), text, stage, have, limit, "A", cure)
+
+
 def _amps_of(stage: int) -> Callable[[Look], float]:
     return lambda look: look.at.at_stage(stage).amps_out if stage == -1 else look.at.at_stage(stage).amps_in
 
