@@ -7,7 +7,7 @@ from typing import Any
 
 from django.test import SimpleTestCase
 
-from hermotrope.drawings.night import CHARGE, LEFT, RIBBON, SUM, WIDTH, Night, night
+from hermotrope.drawings.night import CHARGE, GAP, HEAD, LEFT, RIBBON, SUM, WIDTH, Night, bands, night
 from hermotrope_core.several.follow import follow
 from tests.core.test_several import BANK, BLOCK, branch, outing
 from tests.core.test_shared_line import USB
@@ -52,6 +52,17 @@ class Drawn(SimpleTestCase):
         self.assertIsNone(lasts.stop_x)
         self.assertLessEqual(max(bar.x + bar.width for bar in stops.bars), stops.stop_x + 0.2)
         self.assertIn("lamp to 23:30", made.words)
+
+    def test_brackets_stand_under_the_ribbons_on_the_same_scale(self) -> None:
+        made = bands([("lamp", 1800.0, 5400.0), ("pump", 7200.0, 7200.0), ("mount", 0.0, 99999.0)], 7200.0)
+        self.assertEqual([words.split(":")[0] for _, words in made.paths], ["lamp", "mount"])
+        for (path, _), (row, low, high) in zip(made.paths, [(0, 0.25, 0.75), (2, 0.0, 1.0)], strict=True):
+            xs = [float(x) for x in re.findall(r"[MH](\d+\.\d+)", path)]
+            self.assertEqual((min(xs), max(xs)), (LEFT + low * WIDTH, LEFT + high * WIDTH))
+            y = float(re.findall(r"M\S+ (\S+?)H", path)[0])
+            self.assertEqual(y, HEAD + row * (RIBBON + GAP) + RIBBON + GAP / 2)
+        whole = drawn(branch("power", 2.0), branch("power", 3.0), branch("power", 1.0))
+        self.assertEqual((made.width, made.height), (whole.width, whole.height))
 
     def test_words_stay_inside(self) -> None:
         """Of an end late in the night they stand before it, of an early one behind it."""

@@ -12,7 +12,7 @@ from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.several.follow import SupplyRun, Turned
 from hermotrope_core.values.clock import clock_time
-from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.figures import duration, figure, span
 from hermotrope_core.values.known import maybe
 
 LEFT, WIDTH, RIGHT = 150.0, 760.0, 12.0
@@ -79,12 +79,46 @@ class Night(msgspec.Struct, frozen=True):
     charge_floor: float
 
 
+class Bands(msgspec.Struct, frozen=True):
+    """Brackets under the ribbons: between which moments each device stops in nine of ten draws."""
+
+    width: float
+    height: float
+    paths: tuple[tuple[str, str], ...]
+    """How each is drawn, and what it says."""
+
+
+def bands(lasts: Sequence[tuple[str, float, float]], horizon_s: float) -> Bands:
+    """Brackets from and to so many seconds, a row per device as `night` lays them; none where it always lasts."""
+    paths = []
+    for i, (name, low, high) in enumerate(lasts):
+        if low >= horizon_s:
+            continue
+        a, b = (round(_x(seconds, horizon_s), 1) for seconds in (low, high))
+        y = HEAD + i * (RIBBON + GAP) + RIBBON + GAP / 2
+        path = f"M{a} {y - 3}v6M{a} {y}H{b}M{b} {y - 3}v6"
+        paths.append((path, f"{name}: {span(low, high)} in nine of ten draws"))
+    return Bands(LEFT + WIDTH + RIGHT, _height(len(lasts)), tuple(paths))
+
+
+def _x(seconds: float, horizon_s: float) -> float:
+    return LEFT + WIDTH * min(1.0, seconds / max(horizon_s, 1.0))
+
+
+def _sum_y(rows: int) -> float:
+    return HEAD + rows * (RIBBON + GAP) + GAP
+
+
+def _height(rows: int) -> float:
+    return _sum_y(rows) + SUM + GAP + CHARGE + 6.0
+
+
 def night(supply: Supply, run: SupplyRun, horizon_s: float, start: str | None) -> Night:
     """Lay a supply's night out over so many seconds."""
     over = max(horizon_s, 1.0)
 
     def x(seconds: float) -> float:
-        return round(LEFT + WIDTH * min(1.0, seconds / over), 1)
+        return round(_x(seconds, over), 1)
 
     turns = run.turns
     rows = []
@@ -106,7 +140,7 @@ def night(supply: Supply, run: SupplyRun, horizon_s: float, start: str | None) -
                 before=before,
             )
         )
-    sum_y = HEAD + len(rows) * (RIBBON + GAP) + GAP
+    sum_y = _sum_y(len(rows))
     port = supply.source.regulated_output is not None
     drawn = [(turn.seconds, turn.junction_a if port else turn.source_a) for turn in turns] + [(run.runtime_s, 0.0)]
     limit = _limit_amps(supply)
@@ -115,7 +149,7 @@ def night(supply: Supply, run: SupplyRun, horizon_s: float, start: str | None) -
     charge_y = sum_y + SUM + GAP
     return Night(
         width=LEFT + WIDTH + RIGHT,
-        height=charge_y + CHARGE + 6.0,
+        height=_height(len(rows)),
         left=LEFT,
         right=LEFT + WIDTH,
         ticks=_ticks(over, start, x),

@@ -152,7 +152,7 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
     levels = {one.level for one in told} | {one.level for found in own for one in found}
     if "stop" in levels:  # nothing in this program clears what a life depends on
         levels.add("refuse")
-    horizon = 3600.0 * hours if hours is not None else min(max(run.runtime_s, 60.0), LONGEST_S)
+    horizon = horizon_s(run, hours)
     return shown | {
         "run": run,
         "rows": [row | {"own": own[row["place"]]} for row in _rows(document, supply, run, told)],
@@ -167,6 +167,11 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
         "taken": figure(run.energy_from_source_wh, "Wh"),
         "why": "all have stopped" if run.end_cause == "all devices stopped" else CAUSE_WORDS[run.end_cause],
     }
+
+
+def horizon_s(run: SupplyRun, hours: float | None) -> float:
+    """Seconds that are drawn of a supply's night."""
+    return 3600.0 * hours if hours is not None else min(max(run.runtime_s, 60.0), LONGEST_S)
 
 
 def weighed(document: Document, index: int, place: int, to: int) -> str:

@@ -10,9 +10,10 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
+from hermotrope.drawings.night import bands
 from hermotrope.formats.calendar_file import Moment, calendar
 from hermotrope.outing.models import Outing
-from hermotrope.outing.panel import MOST_CHANGES, packs_that_last, page_context, weighed
+from hermotrope.outing.panel import MOST_CHANGES, horizon_s, packs_that_last, page_context, weighed
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing import MOST_SUPPLIES, Supply
@@ -150,13 +151,16 @@ def _plain(text: str) -> str:
 def how_sure(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     """The range of a supply's night: how long each device lasts in nine of ten draws, and what is left."""
     document, supply = _of(pk, index)
+    hours = maybe(document.hours)
     try:
-        made = night_range(supply, document.conditions, maybe(document.hours), PAGE_DRAWS)
+        made = night_range(supply, document.conditions, hours, PAGE_DRAWS)
+        horizon = horizon_s(follow(supply, document.conditions, hours, most=MOST_CHANGES), hours)
     except ValueError as error:
         return render(request, "outing/_range.html", {"why_not": str(error)})
     rows = [(one.device, span(one.p5, one.p95), figure(one.whole, "%", 2)) for one in made.branches]
     left = f"{figure(made.left[0], '%', 2)} to {figure(made.left[2], '%', 2)}"
-    context = {"rows": rows, "left": left, "hours": document.hours is not None}
+    drawn = bands([(one.device, one.p5, one.p95) for one in made.branches], horizon)
+    context = {"rows": rows, "left": left, "hours": hours is not None, "bands": drawn, "index": index}
     return render(request, "outing/_range.html", context)
 
 
