@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 from html import unescape
 from typing import Any
 
@@ -64,6 +65,28 @@ class OutingPages(TestCase):
         for device, to in (("0/1", 0), ("0/1", 9), ("0/9", 1), ("9/0", 1), ("0/1", ""), ("0/1", "²"), ("0/1", -1)):
             with self.subTest(device, to=to):
                 self.weigh(device, to, 404)
+
+    def test_a_device_goes_first_so_that_the_others_last(self) -> None:
+        page = self.client.get(f"/outings/{self.outing.pk}/", headers=HTMX).content.decode()
+        self.assertIn(f"/outings/{self.outing.pk}/first/0/1/", page)
+        self.assertNotIn(f"/outings/{self.outing.pk}/first/1/0/", page)
+        told = self.client.get(f"/outings/{self.outing.pk}/first/0/1/").content.decode()
+        volts = re.search(r"opens at <b>(\d+\.\d+) V</b>", told)
+        assert volts is not None, told
+        self.assertIn("one device stops", self.post("supply/0/1/cut-off", trips_v=volts[1]))
+        supply = self.outing.content().supplies[0]
+        self.assertEqual((supply.branches[1].path[0].kind, supply.branches[1].path[1].kind), ("cut-off", "fuse"))
+        told = self.client.get(f"/outings/{self.outing.pk}/first/0/1/").content.decode()
+        self.assertIn("a cut-off of its own already", told)
+        self.post("step", by="-1")
+        for trips in ("", "x", "-1", "1e99"):
+            with self.subTest(trips):
+                self.post("supply/0/1/cut-off", trips_v=trips, fails=422)
+        self.post("supply/0/9/cut-off", trips_v="12", fails=409)
+        self.post("set", place="hours", text="")
+        told = self.client.get(f"/outings/{self.outing.pk}/first/0/1/").content.decode()
+        self.assertIn("say for how many hours", told)
+        self.assertEqual(self.client.get(f"/outings/{self.outing.pk}/first/0/9/").status_code, 404)
 
     def test_a_line_forks_and_feeds_another_device(self) -> None:
         made = Conversion.objects.get(title__startswith="Pan mount")

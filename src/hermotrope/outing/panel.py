@@ -159,7 +159,7 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
         "night": night(supply, run, horizon, document.start),
         "shared": [one for one in told if one.branch == -1],
         "verdict": next((VERDICTS[level] for level in ORDER if level in levels), "fits"),
-        "lasts": _when(run.runtime_s, document.start),
+        "lasts": when(run.runtime_s, document.start),
         "netlist": not not_written(supply),
         "early": sum(supply.branches[one.branch].count for one in told if one.branch >= 0 and one.ends),
         "left": figure(run.final_soc, "%", 2),
@@ -199,7 +199,7 @@ def weighed(document: Document, index: int, place: int, to: int) -> str:
     if bad:
         return f"Refused: {bad[0]}"
     early = [one.says for one in told if one.ends]
-    lasts = f"{device.name} {_when(run.branches[-1].runtime_s, document.start)}"
+    lasts = f"{device.name} {when(run.branches[-1].runtime_s, document.start)}"
     return early[0] if early else f"{lasts}; {figure(run.final_soc, '%', 2)} of {supply.called} left."
 
 
@@ -225,7 +225,7 @@ def _rows(document: Document, supply: Supply, run: SupplyRun, told: tuple[Remark
     rows = _open_rows(supply)
     for row, one in zip(rows, run.branches, strict=True):
         row |= {
-            "lasts": _when(one.runtime_s, document.start),
+            "lasts": when(one.runtime_s, document.start),
             "whole": one.end_cause == "programme over",
             "why": CAUSE_WORDS[one.end_cause],
             "wh": figure(one.energy_to_device_wh, "Wh"),
@@ -238,7 +238,7 @@ def _way(path: tuple[Any, ...]) -> str:
     return ", ".join(stage.whole for stage in path) or "straight on the shared line"
 
 
-def _when(seconds: float, start: str | None) -> str:
+def when(seconds: float, start: str | None) -> str:
     """How long, and where the outing has a start, until when."""
     lasts = duration(seconds)
     if start is None or seconds <= 0.0:

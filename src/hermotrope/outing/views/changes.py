@@ -27,6 +27,7 @@ from hermotrope_core.several.assign import WISHES, CannotPropose, propose
 from hermotrope_core.several.line import FIELDS as FIGURES
 from hermotrope_core.several.line import with_line
 from hermotrope_core.several.load import MOST_ALIKE
+from hermotrope_core.several.shed import with_cut_off
 from hermotrope_core.values.clock import since_midnight
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.known import maybe
@@ -282,6 +283,21 @@ def pin(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
         name = document.supplies[index].branches[place].device.name
         made = actions.with_pin(document, index, place, pinned=pinned)
         return made, f"{name} {'stays' if pinned else 'may move'}"
+
+    return _changed(request, pk, change)
+
+
+@require_POST
+def cut_off(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
+    """Put a low-voltage cut-off before a device, so that it leaves and the others go on."""
+
+    def change(document: Document) -> tuple[Document, str]:
+        supply = document.supplies[index]
+        name = supply.branches[place].device.name
+        volts = parse_field(request.POST.get("trips_v", ""), FIELDS["trips_v"])
+        return actions.with_changed(
+            document, index, with_cut_off(supply, place, volts)
+        ), f"{name} goes first, at {volts:g} V"
 
     return _changed(request, pk, change)
 

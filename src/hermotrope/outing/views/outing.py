@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET
 from hermotrope.drawings.night import bands
 from hermotrope.formats.calendar_file import Moment, calendar
 from hermotrope.outing.models import Outing
-from hermotrope.outing.panel import MOST_CHANGES, horizon_s, packs_that_last, page_context, weighed
+from hermotrope.outing.panel import MOST_CHANGES, horizon_s, packs_that_last, page_context, weighed, when
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing import MOST_SUPPLIES, Supply
@@ -25,6 +25,7 @@ from hermotrope_core.several.load import MOST_ALIKE, how_many
 from hermotrope_core.several.needs import needs
 from hermotrope_core.several.netlist import supply_netlist
 from hermotrope_core.several.ranges import night_range
+from hermotrope_core.several.shed import CannotShed, shed
 from hermotrope_core.tell.readout import supply_tree
 from hermotrope_core.values.figures import figure, span, stated
 from hermotrope_core.values.known import maybe
@@ -205,6 +206,26 @@ def what_must_it_be(request: HttpRequest, pk: int, index: int) -> HttpResponse:
             "packs": packs_that_last(supply, document.conditions, hours),
         }
     return render(request, "outing/_needs.html", context)
+
+
+@require_GET
+def goes_first(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
+    """At how many volts a device must be cut off so that all the others last, or why that does not help."""
+    document, supply = _of(pk, index)
+    if place >= len(supply.branches):
+        raise Http404("no such device")
+    context: dict[str, object] = {"branch": supply.branches[place], "index": index, "place": place}
+    context["outing"] = get_object_or_404(Outing, pk=pk)
+    hours = maybe(document.hours)
+    try:
+        if hours is None:
+            raise CannotShed("say for how many hours the outing is meant")
+        found = shed(supply, document.conditions, hours, place)
+        context |= {"volts": figure(found.trips_v, "V", 4), "trips": found.trips_v}
+        context["when"] = when(found.stops_s, document.start)
+    except ValueError as error:
+        context["why_not"] = str(error)
+    return render(request, "outing/_first.html", context)
 
 
 @require_GET
