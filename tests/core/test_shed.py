@@ -46,6 +46,8 @@ class Shedding(SimpleTestCase):
         self.assertAlmostEqual(follow(both, made.conditions, 7.0).final_soc, cut.final_soc, places=6)
         self.assertEqual(cut.branches[0].end_cause, "pack cut-off")
         self.assertAlmostEqual(cut.branches[0].runtime_s, found.stops_s, places=3)
+        self.assertEqual(cut.branches[0].why, "its cut-off opens")
+        self.assertEqual(follow(supply, made.conditions).branches[0].why, "the pack’s cut-off opens")
 
     def test_where_it_does_not_help_it_says_why(self) -> None:
         lasting = outing(branch("power", 1.0), branch("power", 1.0))

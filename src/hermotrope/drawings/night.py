@@ -8,7 +8,6 @@ from itertools import pairwise
 import msgspec
 
 from hermotrope.drawings import letters
-from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.several.follow import SupplyRun, Turned
 from hermotrope_core.values.clock import clock_time
@@ -126,7 +125,7 @@ def night(supply: Supply, run: SupplyRun, horizon_s: float, start: str | None) -
         y = HEAD + i * (RIBBON + GAP)
         lasts = one.end_cause == "programme over"
         stop = x(one.runtime_s)
-        words = "" if lasts else f"{_when(one.runtime_s, start)}: {CAUSE_WORDS[one.end_cause]}"
+        words = "" if lasts else f"{_when(one.runtime_s, start)}: {one.why}"
         before = stop + 5.0 + letters.width(words, NAME_SIZE) > LEFT + WIDTH + RIGHT
         rows.append(
             Row(
@@ -229,5 +228,5 @@ def _line(points: list[tuple[float, float]], x: Place, top: float) -> str:
 
 def _said(supply: Supply, run: SupplyRun, start: str | None) -> str:
     """The drawing as sentences."""
-    ends = [f"{one.device} to {_when(one.runtime_s, start)} ({CAUSE_WORDS[one.end_cause]})" for one in run.branches]
+    ends = [f"{one.device} to {_when(one.runtime_s, start)} ({one.why})" for one in run.branches]
     return f"{supply.called}: {'; '.join(ends)}; {figure(run.final_soc, '%', 2)} left"

@@ -227,7 +227,7 @@ def _rows(document: Document, supply: Supply, run: SupplyRun, told: tuple[Remark
         row |= {
             "lasts": when(one.runtime_s, document.start),
             "whole": one.end_cause == "programme over",
-            "why": CAUSE_WORDS[one.end_cause],
+            "why": one.why,
             "wh": figure(one.energy_to_device_wh, "Wh"),
             "told": [remark for remark in told if remark.branch == row["place"]],
         }

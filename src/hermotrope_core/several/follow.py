@@ -15,7 +15,7 @@ import msgspec
 
 from hermotrope_core.circuit.discharge import NeverEnds
 from hermotrope_core.circuit.point import Circuit, circuit_of, draw_of, mode_demand
-from hermotrope_core.kinds.effects import Cause
+from hermotrope_core.kinds.effects import CAUSE_WORDS, Cause
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import FORMAT, Case
 from hermotrope_core.plan.device import Device
@@ -57,6 +57,11 @@ class Turned(msgspec.Struct, frozen=True, gc=False):
     """Into every branch's devices."""
 
 
+def stop_words(cause: Cause, *, by_itself: bool) -> str:
+    """Why a device stops; a cut-off on its own way is not the pack's."""
+    return "its cut-off opens" if by_itself and cause == "pack cut-off" else CAUSE_WORDS[cause]
+
+
 class BranchRun(msgspec.Struct, frozen=True, gc=False):
     """How one device (with its equal ones) fared: seconds, why it ended, watt-hours into all of them."""
 
@@ -64,6 +69,13 @@ class BranchRun(msgspec.Struct, frozen=True, gc=False):
     runtime_s: float
     end_cause: Cause
     energy_to_device_wh: float
+    by_itself: bool = False
+    """Whether it stopped while the source still gave."""
+
+    @property
+    def why(self) -> str:
+        """The reason in words."""
+        return stop_words(self.end_cause, by_itself=self.by_itself)
 
 
 class SupplyRun(msgspec.Struct, frozen=True, gc=False):
@@ -93,7 +105,7 @@ class _Branch:
         self.variant = 0
         self.joules = 0.0
         self.end: Cause | None = None
-        self.end_s = 0.0
+        self.end_s, self.by_itself = 0.0, False
 
     @property
     def mode(self) -> str:
@@ -110,8 +122,8 @@ class _Branch:
         if self.clock.over:
             self.stop("programme over", now)
 
-    def stop(self, cause: Cause, now: float) -> None:
-        self.end, self.end_s = cause, now
+    def stop(self, cause: Cause, now: float, *, by_itself: bool = True) -> None:
+        self.end, self.end_s, self.by_itself = cause, now, by_itself
 
 
 class _Night:
@@ -240,7 +252,7 @@ class _Night:
 
     def _all(self, cause: Cause) -> None:
         for b in self.running:
-            b.stop(cause, self.time)
+            b.stop(cause, self.time, by_itself=False)
         self.end = cause
 
     def _go_on(self) -> None:
@@ -332,7 +344,9 @@ class _Night:
             end_cause=self.end,
             final_soc=self.soc,
             energy_from_source_wh=self.source_j / 3600.0,
-            branches=tuple(BranchRun(b.name, b.end_s, b.end or "empty", b.joules / 3600.0) for b in self.branches),
+            branches=tuple(
+                BranchRun(b.name, b.end_s, b.end or "empty", b.joules / 3600.0, b.by_itself) for b in self.branches
+            ),
             turns=tuple(self.turns or ()),
         )
 

@@ -9,14 +9,14 @@ import msgspec
 
 from hermotrope_core.circuit.point import Circuit, circuit_of, draw_of, mode_demand, peak_demand
 from hermotrope_core.circuit.situation import LOW_SOC
-from hermotrope_core.kinds.effects import CAUSE_WORDS, Demand
+from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import safe_amps, warm_share
 from hermotrope_core.plan.device import Mode, rated_watts
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Branch, Supply
 from hermotrope_core.plan.outing_document import branch_case
-from hermotrope_core.several.follow import trunk_circuit
+from hermotrope_core.several.follow import stop_words, trunk_circuit
 from hermotrope_core.several.pull import Pull, pulls
 from hermotrope_core.several.setting import Flow, Setting
 from hermotrope_core.values.figures import figure
@@ -132,7 +132,8 @@ class Load:
         for limit in self.setting.limits:
             if limit.soc < self.soc:
                 break
-            why = CAUSE_WORDS[limit.cause] if limit.cause else "a board passes its input on"
+            own = limit.turn == "stop"
+            why = stop_words(limit.cause, by_itself=own) if limit.cause else "a board passes its input on"
             if limit.turn == "source":
                 yield Over("volts", f"{why} at {charge}")
             elif limit.turn == "stop":

@@ -11,7 +11,6 @@ import msgspec
 
 from hermotrope_core.circuit.pack import full_volts
 from hermotrope_core.circuit.point import circuit_of, unloaded_volts
-from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.kinds.stages import Stage, front
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import DROP_CARE, DROP_REFUSE, OVER, SHORT_A, TO_FUSE_M
@@ -213,8 +212,8 @@ def _ends(supply: Supply, run: SupplyRun, hours: float | None) -> Iterator[Remar
     """Who does not last, and why."""
     for i, one in enumerate(run.branches):
         if one.runtime_s <= 0.0:
-            yield Remark("refuse", f"{one.device} does not start: {CAUSE_WORDS[one.end_cause]}.", i, ends=True)
+            yield Remark("refuse", f"{one.device} does not start: {one.why}.", i, ends=True)
         elif hours is not None and one.runtime_s < 3600.0 * hours and one.end_cause != "programme over":
             short = duration(3600.0 * hours - one.runtime_s)
-            words = f"{one.device} stops {short} before the end: {CAUSE_WORDS[one.end_cause]}."
+            words = f"{one.device} stops {short} before the end: {one.why}."
             yield Remark("care", words, i, ends=True)

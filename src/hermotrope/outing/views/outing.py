@@ -14,7 +14,6 @@ from hermotrope.drawings.night import bands
 from hermotrope.formats.calendar_file import Moment, calendar
 from hermotrope.outing.models import Outing
 from hermotrope.outing.panel import MOST_CHANGES, horizon_s, packs_that_last, page_context, weighed, when
-from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing import MOST_SUPPLIES, Supply
 from hermotrope_core.plan.outing import Outing as Document
@@ -95,7 +94,7 @@ def export_calendar(request: HttpRequest, pk: int) -> HttpResponse:
             uid = f"outing-{pk}-{found.revision}-{p}"
             for b, one in enumerate(run.branches):
                 if one.end_cause != "programme over":
-                    words = f"{one.device} stops: {CAUSE_WORDS[one.end_cause]}"
+                    words = f"{one.device} stops: {one.why}"
                     moments.append(Moment(one.runtime_s, f"{uid}-{b}", words, f"on {supply.called}"))
             left = f"{figure(run.final_soc, '%', 2)} left"
             moments.append(Moment(run.runtime_s, uid, f"{supply.called}: {found.title} is over for it", left))
