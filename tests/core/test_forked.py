@@ -9,8 +9,9 @@ from django.test import SimpleTestCase
 
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.judge.alone import WITH_THE_REST, alone
+from hermotrope_core.judge.alone import OF_THE_SUPPLY, WITH_THE_REST, alone
 from hermotrope_core.judge.findings import check
+from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from
 from hermotrope_core.plan.outing import Branch, Outing, forked
@@ -18,6 +19,7 @@ from hermotrope_core.plan.outing_document import outing_from, outing_tree
 from hermotrope_core.several.follow import follow
 from tests.support import case, golden
 
+UNKNOWN = Connector(kind="barrel")
 INVERTER = {"stage": "converter", "topology": "inverter", "output_v": 230, "efficiency": 0.8}
 
 
@@ -72,7 +74,10 @@ class Alone(SimpleTestCase):
             wanted = [
                 one.code
                 for one in check(Situation(plan))
-                if one.level != "note" and one.code not in WITH_THE_REST and plan.device.inlet is not None
+                if one.level != "note"
+                and one.code not in WITH_THE_REST
+                and plan.device.inlet is not None
+                and (one.code, one.stage) != OF_THE_SUPPLY
             ]
             with self.subTest(name):
                 self.assertEqual(self.codes(forked(plan, 0)), wanted)
@@ -86,6 +91,13 @@ class Alone(SimpleTestCase):
         for at in range(length + 1):
             told = alone(forked(plan, at).supplies[0], plan.conditions, 0)
             self.assertFalse([one for one in told if 0 <= one.stage < at])
+
+    def test_a_pack_that_nobody_measured_is_no_fault_of_a_device(self) -> None:
+        plan = case("judgements", "centre-negative-device", **{"source.outlet": None})
+        self.assertIn(OF_THE_SUPPLY, [(one.code, one.stage) for one in check(Situation(plan))])
+        self.assertNotIn("polarity-unknown", self.codes(forked(plan, 0)))
+        unknown = msgspec.structs.replace(plan, device=msgspec.structs.replace(plan.device, inlet=UNKNOWN))
+        self.assertIn("polarity-unknown", self.codes(forked(unknown, 0)))
 
     def test_of_a_typed_row_nothing_is_said(self) -> None:
         made = forked(case("judgements", "centre-negative-device"), 0)

@@ -18,6 +18,8 @@ WITH_THE_REST: frozenset[Code] = frozenset({
     "no-fuse", "unfused-lead", "fuse-over-wire", "no-switch", "standing-drain", "no-warning", "abrupt-stop",
 })  # fmt: skip
 """Judged of all that hangs on a supply together (`several.remarks`), or a matter of the supply, not of a device."""
+OF_THE_SUPPLY: tuple[Code, int] = ("polarity-unknown", -1)
+"""Whether the pack's own contacts were ever measured; an outing asks for that at every end, whatever hangs on it."""
 KEPT = 500
 """Devices whose findings are kept between two requests."""
 
@@ -42,7 +44,10 @@ def _alone(supply: Supply, conditions: Conditions) -> tuple[Finding, ...]:
     return tuple(
         one
         for one in check(Situation(case))
-        if one.level in ("refuse", "stop", "care") and one.code not in WITH_THE_REST and not 0 <= one.stage < shared
+        if one.level in ("refuse", "stop", "care")
+        and one.code not in WITH_THE_REST
+        and not 0 <= one.stage < shared
+        and (one.code, one.stage) != OF_THE_SUPPLY
     )
 
 
