@@ -519,7 +519,7 @@ class Records(Base):
             ),
             ({"proved": [{"on": "x"}]}, "proved[0]"),
             ({"parts": [{"key": "source", "price": -3}]}, "parts[0].price"),
-            ({"readings": [{**good["readings"][0], "value": float("nan")}]}, "NaN is no number"),
+            ({"readings": [{**good["readings"][0], "value": float("nan")}]}, "must be a finite number"),
         ):
             with self.subTest(word=word):
                 data = json.dumps({**good, **change}).encode()

@@ -323,6 +323,11 @@ class Files(TestCase):
             (b'{"format": "other"}', "format: must be"),
             (b'{"format": "hermotrope-shelf/1", "items": [1]}', "items: must be a list"),
             (b'{"format": ', "not a JSON document"),
+            (b'{"format": "hermotrope-shelf/1", "items": [{"price": NaN}]}', "items[0].price: must be a finite number"),
+            (b'{"format": "hermotrope-shelf/1", "items": [{"price": -1e999}]}', "must be a finite number"),
+            (b'{"format": "hermotrope-shelf/1", "items": [{"name": "\\ud800"}]}', "surrogates not allowed"),
+            (b"[" * 100_000, "nested too deeply"),
+            (b"name,kind\rx,meter\r", "line 1: "),
             (b"colour,name,kind\n", "unknown column"),
             (b"just some words\n", "unknown column"),
             (b"name,kind\n" + b"x,meter\n" * 20_001, "20001 rows"),
@@ -332,6 +337,14 @@ class Files(TestCase):
                 self.assertEqual(answer.status_code, 422)
                 self.assertIn(says, answer.content.decode().replace("&#x27;", "'"))
         self.assertEqual(self.client.post("/shelf/import/").status_code, 422)
+
+    def test_a_part_with_numbers_that_are_none_is_refused_in_its_row(self) -> None:
+        for number in ("NaN", "1e999", "-Infinity"):
+            with self.subTest(number):
+                rows = f'name,kind,part\nx,fuse,"{{""stage"": ""fuse"", ""rating_a"": {number}}}"\n'.encode()
+                row = shelf_file.read(rows)[0]
+                with self.assertRaisesRegex(CaseError, "part.rating_a: must be a finite number"):
+                    actions.item_from(row)
 
     def test_formulas_are_disarmed_on_the_way_out_and_restored_on_the_way_in(self) -> None:
         for name in ("=1+1", "+cmd", "-2", "@sum", "\tx", "plain"):

@@ -9,7 +9,7 @@ import re
 from collections.abc import Iterable
 from typing import Any
 
-from hermotrope_core.plan.document import CaseError, of_format
+from hermotrope_core.plan.document import CaseError, json_tree, of_format
 from hermotrope_core.plan.upgrade import SHELF
 
 FORMAT = SHELF.current
@@ -60,11 +60,7 @@ def read(data: bytes) -> list[dict[str, Any]]:
 
 
 def _read_json(text: str) -> list[dict[str, Any]]:
-    try:
-        tree = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise CaseError("file", f"not a JSON document: {error}") from None
-    items = of_format(tree, SHELF).get("items")
+    items = of_format(json_tree(text, "file", LARGEST_BYTES), SHELF).get("items")
     if not isinstance(items, list) or not all(isinstance(item, dict) for item in items):
         raise CaseError("items", "must be a list of objects")
     return items
@@ -74,7 +70,10 @@ def _read_csv(text: str) -> list[dict[str, Any]]:
     first = text.splitlines()[0]
     delimiter = max(",;\t", key=first.count)
     reader = csv.DictReader(io.StringIO(text), delimiter=delimiter)
-    names = [name.strip() for name in reader.fieldnames or ()]
+    try:
+        names = [name.strip() for name in reader.fieldnames or ()]
+    except csv.Error as error:
+        raise CaseError("line 1", str(error)) from None
     unknown = [name for name in names if name not in COLUMNS]
     if unknown or "name" not in names or "kind" not in names:
         why = f"unknown column {unknown[0]!r}" if unknown else "the columns name and kind are needed"

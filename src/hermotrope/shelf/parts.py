@@ -13,7 +13,7 @@ from hermotrope_core.kinds.stages import Converter, Stage, kind_named
 from hermotrope_core.know.joints import BARE, live_end
 from hermotrope_core.know.wall import adapter_line
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.document import CaseError, refusal
+from hermotrope_core.plan.document import CaseError, not_finite, refusal
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.figures import figure, reach, stated
 from hermotrope_core.values.known import maybe, number
@@ -42,6 +42,8 @@ def part_from(kind: str, tree: object) -> Part:
         raise CaseError("kind", f"must be one of {', '.join(KINDS)}")
     if kind == "meter":
         return None
+    if (place := not_finite(tree, "part")) is not None:
+        raise CaseError(place, "must be a finite number")
     try:
         part: Part = msgspec.convert(tree, _TYPES[kind])
     except msgspec.ValidationError as error:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any, Literal
 
 import msgspec
@@ -13,7 +12,7 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import FORMAT, Case, PlanOn, questions
 from hermotrope_core.plan.codes import Code
 from hermotrope_core.plan.device import Device
-from hermotrope_core.plan.document import LARGEST_BYTES, CaseError, of_format, refusal, whole_numbers
+from hermotrope_core.plan.document import LARGEST_BYTES, CaseError, json_tree, of_format, refusal, whole_numbers
 from hermotrope_core.plan.duty import Conditions, Duty
 from hermotrope_core.plan.source import Source
 from hermotrope_core.plan.upgrade import CASE
@@ -54,16 +53,7 @@ class Request(msgspec.Struct, frozen=True):
 
 def read_request(data: bytes | str) -> Request:
     """Read a request for a match. Raises `CaseError` naming the field and the reason."""
-    raw = data.encode() if isinstance(data, str) else data
-    if len(raw) > LARGEST_SHELF_BYTES:
-        raise CaseError("request", f"more than {LARGEST_SHELF_BYTES / 1e6:g} MB is no request")
-    try:
-        tree: Any = json.loads(raw)
-        json.dumps(tree, ensure_ascii=False).encode()
-    except RecursionError:
-        raise CaseError("request", "nested too deeply") from None
-    except ValueError as error:
-        raise CaseError("request", f"not a JSON document: {error}") from None
+    tree: Any = json_tree(data, "request", LARGEST_SHELF_BYTES)
     if not isinstance(tree, dict):
         raise CaseError("request", "a request is a JSON object")
     tree = of_format(tree, CASE)

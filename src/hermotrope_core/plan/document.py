@@ -48,11 +48,14 @@ def read_case(data: bytes | str) -> Case:
     return case_from(json_tree(data, "case"))
 
 
-def json_tree(data: bytes | str, what: str) -> object:
-    """The tree of a JSON text that is to be a case, an outing (`what`). Raises `CaseError`."""
+def json_tree(data: bytes | str, what: str, largest: float = LARGEST_BYTES) -> object:
+    """The tree of a JSON text that is to be a case, an outing, a shelf (`what`), of at most `largest` bytes.
+
+    Raises `CaseError` for what is too large, is no JSON, or holds numbers or characters that cannot be kept.
+    """
     raw = data.encode() if isinstance(data, str) else data
-    if len(raw) > LARGEST_BYTES:
-        raise CaseError(what, f"more than {LARGEST_BYTES / 1e6:g} MB is no {what}")
+    if len(raw) > largest:
+        raise CaseError(what, f"more than {largest / 1e6:g} MB is no {what}")
     if not raw.strip():
         raise CaseError(what, "the document is empty")
     try:
@@ -62,6 +65,8 @@ def json_tree(data: bytes | str, what: str) -> object:
         raise CaseError(what, "nested too deeply") from None
     except ValueError as error:
         raise CaseError(what, f"not a JSON document: {error}") from None
+    if (place := not_finite(tree)) is not None:
+        raise CaseError(place, "must be a finite number")
     return tree
 
 

@@ -16,7 +16,7 @@ import msgspec
 
 from hermotrope_core.fit.runlog import Column, Remark
 from hermotrope_core.plan.case import Case
-from hermotrope_core.plan.document import CaseError, case_from, of_format, refusal, tree_of
+from hermotrope_core.plan.document import CaseError, case_from, json_tree, of_format, refusal, tree_of
 from hermotrope_core.plan.document import warm as warm_case
 from hermotrope_core.plan.upgrade import RECORD
 from hermotrope_core.prove.progress import Reading, Waiver
@@ -171,15 +171,7 @@ def write_record(record: Record) -> str:
 
 def read_record(data: bytes) -> Record:
     """Read a record. Raises `CaseError` naming the place and the reason."""
-    if len(data) > LARGEST_BYTES:
-        raise CaseError("record", f"more than {LARGEST_BYTES / 1e6:g} MB is no record")
-    try:
-        tree = json.loads(data, parse_constant=_no_number)
-    except RecursionError:
-        raise CaseError("record", "nested too deeply") from None
-    except ValueError as error:
-        raise CaseError("record", f"not a JSON document: {error}") from None
-    tree = of_format(tree, RECORD)
+    tree = of_format(json_tree(data, "record", LARGEST_BYTES), RECORD)
     tree["case"] = _checked(tree.get("case"), "case")
     proved = tree.get("proved", [])
     if not isinstance(proved, list):
@@ -195,10 +187,6 @@ def read_record(data: bytes) -> Record:
         raise CaseError("record", "nested too deeply") from None
     _consistent(record)
     return record
-
-
-def _no_number(text: str) -> None:
-    raise ValueError(f"{text} is no number")
 
 
 def _checked(tree: object, place: str) -> Any:
