@@ -20,6 +20,9 @@ PORT = 8737
 TRIES = 50
 OWN = ("demo", "run", "manage")
 
+OWNER_ALONE = 0o077
+"""The rights that are taken from everybody else (umask)."""
+
 
 def main(argv: list[str]) -> int:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "hermotrope.settings")
@@ -92,7 +95,11 @@ def serve(command: str, arguments: list[str]) -> int:
 
 
 def data_folder(command: str, given: str | None) -> Path:
-    """The folder of this bench, announced to the settings. The demonstration has its own."""
+    """The folder of this bench, announced to the settings. The demonstration has its own.
+
+    What is made in it from now on is its owner's alone: others on the machine neither read nor write it.
+    """
+    os.umask(OWNER_ALONE)
     base = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "hermotrope"
     folder = Path(given or os.environ.get("HERMOTROPE_DATA") or (base / "demo" if command == "demo" else base))
     folder.mkdir(parents=True, exist_ok=True)

@@ -49,6 +49,9 @@ class Start(SimpleTestCase):
                 page = urllib.request.urlopen(found[0], timeout=20).read().decode()
                 self.assertIn("Bat detector", page)
                 self.assertIn("Refused", page)
+                kept = [self.folder / "d", *(self.folder / "d").rglob("*")]
+                self.assertGreater(len(kept), 2)
+                self.assertEqual([one.name for one in kept if one.stat().st_mode & 0o077], [])
             finally:
                 server.terminate()
         self.assertTrue((self.folder / "d" / "bench.sqlite3").exists())
