@@ -52,6 +52,18 @@ class Remarks(SimpleTestCase):
         under = told(branch("current", 1.9), branch("current", 1.9), trunk=thin)
         self.assertEqual(said(under, "fuse opens above"), [])
 
+    def test_a_shared_switch_carries_them_all(self) -> None:
+        two = [branch("current", 1.4), branch("current", 1.4)]
+        for rating, levels in ((2.81, []), (2.79, ["refuse"]), (None, [])):
+            with self.subTest(rating):
+                switch = {"stage": "switch"} | ({} if rating is None else {"rating_a": rating})
+                found = told(*two, trunk=[*FUSED, switch])
+                self.assertEqual(said(found, "the shared switch is rated for"), levels)
+        cut_off = {"stage": "cut-off", "trips_v": 10.5, "rating_a": 2}
+        self.assertEqual(
+            said(told(*two, trunk=[*FUSED, cut_off]), "the shared cut-off is rated for 2.00 A"), ["refuse"]
+        )
+
     def test_no_fuse_before_the_fork(self) -> None:
         self.assertEqual(said(told(branch("power", 2.0)), "No fuse before the fork"), ["refuse"])
         weak = BLOCK | {"resistance_ohm": 4.0}

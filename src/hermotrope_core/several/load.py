@@ -28,7 +28,7 @@ MOST_ALIKE = 100
 class Over(msgspec.Struct, frozen=True):
     """A limit that is passed, in words with both figures."""
 
-    limit_of: Literal["source", "port", "fuse", "lead", "volts", "device"]
+    limit_of: Literal["source", "port", "fuse", "part", "lead", "volts", "device"]
     says: str
 
 
@@ -97,6 +97,8 @@ class Load:
             if stage.opens_above_a is not None and amps > stage.opens_above_a:
                 words = f"the shared fuse opens above {figure(stage.opens_above_a, 'A')}"
                 yield self._amps("fuse", words, amps)
+            if stage.stands_a is not None and amps > stage.stands_a:
+                yield self._amps("part", f"the shared {stage.called} is rated for {figure(stage.stands_a, 'A')}", amps)
             safe = self.safe_amps(stage)
             if safe is not None and amps > safe:
                 words = f"the shared lead stands {figure(safe, 'A')}"
@@ -111,7 +113,7 @@ class Load:
         before = self.supply.trunk[: self.supply.trunk.index(stage)]
         return self.supply.source.regulated_output is not None or any(one.HOLDS for one in before)
 
-    def _amps(self, limit_of: Literal["source", "fuse", "lead"], words: str, have: float) -> Over:
+    def _amps(self, limit_of: Literal["source", "fuse", "part", "lead"], words: str, have: float) -> Over:
         return Over(limit_of, f"{words}, and together they draw {figure(have, 'A')}")
 
     def _volts(self) -> Iterator[Over]:
