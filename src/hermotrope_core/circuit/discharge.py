@@ -89,18 +89,18 @@ NOTHING = Demand("power", 0.0)
 """What a device asks for between the pulses of its controller."""
 
 
-def _laws(draw: Draw, mode: Mode) -> list[tuple[float, ModeLaw | Blend]]:
+def _laws(draw: Draw, mode: Mode, asked: Demand) -> list[tuple[float, ModeLaw | Blend]]:
     """A mode's law with the charge down to which it holds, then that which it falls to; empty where it never runs."""
     if draw.demand is None:
         return []
-    on = ModeLaw(draw.circuit, draw.demand, device_watts(draw, mode_demand(mode)), mode.share)
+    on = ModeLaw(draw.circuit, draw.demand, device_watts(draw, asked), mode.share)
     between = None
     if mode.share < 1.0:
         idle = draw_of(draw.circuit, NOTHING, draw.device)
         between = None if idle.demand is None else ModeLaw(draw.circuit, idle.demand, 0.0, 1.0 - mode.share)
     law = blended(on, between)
     until = inverse(draw.circuit.emf_by_soc, falls_at(draw))
-    return [(until, law), *(_laws(draw.falls_to, mode) if draw.falls_to else ())]
+    return [(until, law), *(_laws(draw.falls_to, mode, asked) if draw.falls_to else ())]
 
 
 def off_after(low: Sequence[bool], turns: list[tuple[int, float]], delay_s: float, *, once: bool) -> float:
@@ -128,12 +128,13 @@ class _Run:
         self.circuit = circuit
         modes = case.duty_modes()
         self.names = [mode.name for mode in modes]
-        self.draws = draws or [draw_of(circuit, mode_demand(mode), len(case.path)) for mode in modes]
+        asked = [mode_demand(mode) for mode in modes]
+        self.draws = draws or [draw_of(circuit, one, len(case.path)) for one in asked]
         self.laws: list[list[tuple[float, ModeLaw | Blend]]] = []
         """Per mode: its law, and the charge down to which it holds; several where a board passes its input on."""
         self.stops: list[tuple[float, Cause]] = []
-        for mode, draw in zip(modes, self.draws, strict=True):
-            self.laws.append(_laws(draw, mode))
+        for mode, draw, one in zip(modes, self.draws, asked, strict=True):
+            self.laws.append(_laws(draw, mode, one))
             emf, cause = last_emf(draw)
             self.stops.append((inverse(circuit.emf_by_soc, emf), cause))
         self.segments = [(self.names.index(mode), lasts) for mode, lasts in case.duty.turns()]
