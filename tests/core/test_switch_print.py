@@ -65,6 +65,8 @@ class Prints(SimpleTestCase):
         for label, *_ in LABELS:
             self.assertIsNone(switch_of(label), label)
         for label in (
+            "network switch 12V 1A",
+            "8 port switch 5V 2A",
             "switch mode adapter 12V 1A",
             "power bank 5000mAh with switch",
             "buck converter 12V 3A with switch",

@@ -75,7 +75,7 @@ class OutingPages(TestCase):
         assert volts is not None, told
         self.assertIn("one device stops", self.post("supply/0/1/cut-off", trips_v=volts[1]))
         supply = self.outing.content().supplies[0]
-        self.assertEqual((supply.branches[1].path[0].kind, supply.branches[1].path[1].kind), ("cut-off", "fuse"))
+        self.assertEqual((supply.branches[1].path[0].kind, supply.branches[1].path[1].kind), ("fuse", "cut-off"))
         told = self.client.get(f"/outings/{self.outing.pk}/first/0/1/").content.decode()
         self.assertIn("a cut-off of its own already", told)
         self.post("step", by="-1")

@@ -137,16 +137,10 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
     }
     if not supply.branches:
         return shown | {"open": "No device hangs on it yet."}
-    hours, most = maybe(document.hours), MOST_CHANGES // len(document.supplies)
-    if hours is not None and changes(supply, 3600.0 * hours) > most:
-        return shown | {"open": TOO_MANY, "rows": _open_rows(supply)}
-    try:
-        finished_supply(supply, f"supplies[{index}]")
-        run = follow(supply, document.conditions, hours, keep=True, most=most)
-    except CaseError as error:
-        return shown | {"open": _open_words(supply, error), "rows": _open_rows(supply)}
-    except ValueError as error:
-        return shown | {"open": str(error), "rows": _open_rows(supply)}
+    hours = maybe(document.hours)
+    run = _followed(document, supply, index, keep=True)
+    if isinstance(run, str):
+        return shown | {"open": run, "rows": _open_rows(supply)}
     told = remarks(supply, document.conditions, run, hours)
     own = [alone(supply, document.conditions, i) for i in range(len(supply.branches))]
     levels = {one.level for one in told} | {one.level for found in own for one in found}
@@ -169,6 +163,20 @@ def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
     }
 
 
+def _followed(document: Document, supply: Supply, index: int, *, keep: bool = False) -> SupplyRun | str:
+    """A supply followed through the outing as a page does it; what is open or too much, in words, where it cannot."""
+    hours, most = maybe(document.hours), MOST_CHANGES // len(document.supplies)
+    if hours is not None and changes(supply, 3600.0 * hours) > most:
+        return TOO_MANY
+    try:
+        finished_supply(supply, f"supplies[{index}]")
+        return follow(supply, document.conditions, hours, keep=keep, most=most)
+    except CaseError as error:
+        return _open_words(supply, error)
+    except ValueError as error:
+        return str(error)
+
+
 def horizon_s(run: SupplyRun, hours: float | None) -> float:
     """Seconds that are drawn of a supply's night."""
     return 3600.0 * hours if hours is not None else min(max(run.runtime_s, 60.0), LONGEST_S)
@@ -183,17 +191,10 @@ def weighed(document: Document, index: int, place: int, to: int) -> str:
         raise IndexError(to)
     device = document.supplies[index].branches[place].device
     supply = moved(document, index, place, to).supplies[to]
-    hours = maybe(document.hours)
-    if hours is not None and changes(supply, 3600.0 * hours) > MOST_CHANGES:
-        return TOO_MANY
-    try:
-        finished_supply(supply, f"supplies[{to}]")
-        run = follow(supply, document.conditions, hours, most=MOST_CHANGES)
-    except CaseError as error:
-        return _open_words(supply, error)
-    except ValueError as error:
-        return str(error)
-    told = remarks(supply, document.conditions, run, hours)
+    run = _followed(document, supply, to)
+    if isinstance(run, str):
+        return run
+    told = remarks(supply, document.conditions, run, maybe(document.hours))
     own = [one.message for one in alone(supply, document.conditions, len(supply.branches) - 1) if one.level != "care"]
     bad = [one.says for one in told if one.level == "refuse"] + own
     if bad:

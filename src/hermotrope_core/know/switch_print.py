@@ -17,9 +17,11 @@ _CUT_OFF = re.compile(
     r"low[\s-]*volt(?:age|s)?[\s-]*(?:cut[\s-]?off|disconnect|protect(?:or|ion))|\bLV[CD]\b", re.IGNORECASE
 )
 _ELSE = re.compile(
-    r"\d\s*m?\s*A\s*h\b|\d\s*k?Wh\b|adapt[eo]r|power\s+supply|converter|\bbank\b|\bboard\b", re.IGNORECASE
+    r"\d\s*m?\s*A\s*h\b|\d\s*k?Wh\b|adapt[eo]r|power\s+supply|converter|\bbank\b|\bboard\b"
+    r"|\b(?:network|ethernet|usb|hdmi|kvm|ports?)\b",
+    re.IGNORECASE,
 )
-"""What has a switch in it and is not one."""
+"""What has a switch in it, or the name of one, and is none."""
 _AC = r"(AC|DC|~|=|⎓)?"
 _FIGURE = re.compile(rf"{NUM}\s*([AV])", re.IGNORECASE)
 _VOLTS_AMPS = re.compile(rf"{NUM}\s*V\s*{_AC}\s*[/,@x]?\s*{NUM}\s*A\b", re.IGNORECASE)

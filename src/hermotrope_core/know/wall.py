@@ -56,11 +56,12 @@ def _unregulated(name: str, volts: float, amps: float | None) -> Wall:
     if not volts <= idle <= MOST_UNREGULATED_RISE * volts:
         raise LabelError(f"an adapter labelled {volts:g} V does not give {idle:g} V unloaded: measure again")
     known = msgspec.structs.replace(typical(0.0), note="not regulated") if read is None else READ_IDLE
+    fall = known if read is None else said(0.0)  # it comes of the label's volts and amperes too, which nobody read
     source = msgspec.structs.replace(
         _mains(name, idle),
         stated_at_v=said(volts),
         full_v=msgspec.structs.replace(known, value=idle),
-        resistance_ohm=msgspec.structs.replace(known, value=round((idle - volts) / amps, 4)),
+        resistance_ohm=msgspec.structs.replace(fall, value=round((idle - volts) / amps, 4)),
         max_current_a=said(amps),
     )
     guess = f"it gives {figure(idle, 'V')} with nothing connected, a typical share more than its label: measure it"

@@ -28,6 +28,8 @@ NEARLY_FULL = 0.95
 """A pack at or above this charge counts as full."""
 PORT_SHARE = 0.05
 """A port's volts may be so far off (the usual tolerance of a 5 V port)."""
+AGAIN = "On the Shelf, decode its label again with what you read (like 17.5V unloaded), and plan with that one"
+"""How a reading of an adapter gets into the plan whole: its idle volts and how they fall belong together."""
 
 
 def open_voltage(situation: Situation, basis: str) -> Gate:
@@ -53,6 +55,13 @@ SWAPPED = below(
 )
 
 
+def _volts_open(named: tuple[str, str], volts: float, how: How, rules: tuple[Rule, ...], when: str) -> Ask:
+    """Volts of a port or plug with nothing connected, which may be off by a port's usual share."""
+    low, high = volts * (1 - PORT_SHARE), volts * (1 + PORT_SHARE)
+    because = f"{volts:g} V{when} ± {100 * PORT_SHARE:.0f} %"
+    return Ask(*named, "V", how[0], low, high, Setup(cuts=(0,)), because, *how[1], rules, expected=volts)
+
+
 def _port_alone(situation: Situation, basis: str, volts: float, how: How) -> Gate:
     low, high = volts * (1 - PORT_SHARE), volts * (1 + PORT_SHARE)
     rules = (
@@ -69,19 +78,8 @@ def _port_alone(situation: Situation, basis: str, volts: float, how: How) -> Gat
         above(high, "stop", f"more than this port is meant to give: do not connect; {_why_more(situation)}"),
     )
     adapter = situation.cell.endless
-    ask = Ask(
-        "open-voltage.port",
-        "Volts at the adapter’s plug" if adapter else "Volts at the bank’s port",
-        "V",
-        how[0],
-        low,
-        high,
-        Setup(cuts=(0,)),
-        f"{volts:g} V ± {100 * PORT_SHARE:.0f} %",
-        *how[1],
-        rules,
-        expected=volts,
-    )
+    what = "Volts at the adapter’s plug" if adapter else "Volts at the bank’s port"
+    ask = _volts_open(("open-voltage.port", what), volts, how, rules, "")
     name = "adapter" if adapter else "bank"
     ready = "Plug the adapter in. " if adapter else ""
     connect = (f"{ready}Nothing is connected to the {name} but the meter.",)
@@ -101,24 +99,11 @@ def _adapter_alone(situation: Situation, basis: str, how: How) -> Gate:
             "it gives nothing: is it in an outlet that is on, and its plug all the way in?",
         ),
         Rule(NOTHING_V, 0.9 * rated, "fail", "less than its label: it is another one, or worn out"),
-        Rule(0.9 * rated, low, "note", "less than planned: it may be a regulated one. Put what you read into the plan"),
-        above(
-            high, "stop", "more than was planned: do not connect; put what you read into the plan, and see its verdict"
-        ),
+        Rule(0.9 * rated, low, "note", f"less than planned: it may be a regulated one. {AGAIN}"),
+        above(high, "stop", f"more than was planned: do not connect. {AGAIN}, and see its verdict"),
     )
-    ask = Ask(
-        "open-voltage.idle",
-        "Volts at the adapter’s plug, with nothing connected",
-        "V",
-        how[0],
-        low,
-        high,
-        Setup(cuts=(0,)),
-        f"{idle:g} V unloaded ± {100 * PORT_SHARE:.0f} %",
-        *how[1],
-        rules,
-        expected=idle,
-    )
+    what = "Volts at the adapter’s plug, with nothing connected"
+    ask = _volts_open(("open-voltage.idle", what), idle, how, rules, " unloaded")
     connect = ("Plug the adapter in. Nothing is connected to it but the meter.",)
     return Gate("open-voltage", "The adapter alone", connect, (ask,), basis)
 

@@ -23,7 +23,7 @@ class Shed(msgspec.Struct, frozen=True):
     """What a cut-off before one device does for the others."""
 
     trips_v: float
-    """The least setting at which all the others last, volts at the junction."""
+    """The least setting at which all the others last, volts where it stands; by the typical figures, with no margin."""
     stops_s: float
     """When the device stops then, seconds from the start."""
 
@@ -66,9 +66,11 @@ def shed(supply: Supply, conditions: Conditions, hours: float, place: int) -> Sh
 
 
 def with_cut_off(supply: Supply, place: int, trips_v: float) -> Supply:
-    """The supply with a cut-off at the beginning of a device's own way."""
+    """The supply with a cut-off on a device's own way: behind its fuse and switch, before all else."""
     branch = supply.branches[place]
-    made = msgspec.structs.replace(branch, path=(CutOff(trips_v=trips_v), *branch.path))
+    first = (i for i, stage in enumerate(branch.path) if stage.opens_above_a is None and not stage.BY_HAND)
+    at = next(first, len(branch.path))
+    made = msgspec.structs.replace(branch, path=(*branch.path[:at], CutOff(trips_v=trips_v), *branch.path[at:]))
     branches = tuple(made if i == place else one for i, one in enumerate(supply.branches))
     return msgspec.structs.replace(supply, branches=branches)
 

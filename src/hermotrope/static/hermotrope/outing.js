@@ -47,7 +47,7 @@
     drag.ghost = document.body.appendChild(document.createElement("div"));
     drag.ghost.className = "in-hand";
     drag.ghost.setAttribute("role", "status");
-    drag.name = list(drag.device)?.labels[0]?.textContent.replace(/^move (.*) to$/, "$1") ?? "";
+    drag.name = drag.node.dataset.name;
     drag.ghost.textContent = `${drag.name}: drop it on another supply`;
     document.querySelectorAll(`[data-hangs="${drag.device}"]`).forEach((one) => one.classList.add("lifted"));
     getSelection()?.removeAllRanges();
