@@ -62,6 +62,21 @@ class Night(BrowserTest):
             expect(supplies.first.locator(".branch")).to_have_count(moved)
         expect(supplies.nth(1).locator("h3")).to_contain_text(["hide lamp", "dew strap"])
 
+    def test_a_device_goes_first(self) -> None:
+        call_command("load_outing", verbosity=0)
+        self.goto(Outing.objects.get().get_absolute_url())
+        self.page.get_by_role("button", name="if it goes first?").nth(1).click()
+        field = self.page.locator("#trips-0-1")
+        expect(field).to_have_value("12.30 V")
+        field.fill("a lot")
+        self.page.get_by_role("button", name="Put it in").click()
+        expect(self.page.locator("#trips-0-1-error")).to_be_visible()
+        expect(field).to_have_value("a lot")
+        field.fill("12.5 V")
+        self.page.get_by_role("button", name="Put it in").click()
+        expect(self.page.locator(".branch").nth(1).locator(".branch-name")).to_contain_text("Cut-off opens at 12.5 V")
+        expect(self.page.locator(".supply-head").first).to_contain_text("one device stops")
+
     def test_a_conversions_line_forks(self) -> None:
         call_command("load_demo", verbosity=0)
         made = Conversion.objects.get(title__startswith="Pan mount")

@@ -81,7 +81,9 @@ class OutingPages(TestCase):
         self.post("step", by="-1")
         for trips in ("", "x", "-1", "1e99"):
             with self.subTest(trips):
-                self.post("supply/0/1/cut-off", trips_v=trips, fails=422)
+                refused = self.post("supply/0/1/cut-off", trips_v=trips, fails=422)
+                self.assertIn(f'value="{trips}"', refused)
+                self.assertIn('role="alert"', refused)
         self.post("supply/0/9/cut-off", trips_v="12", fails=409)
         self.post("set", place="hours", text="")
         told = self.client.get(f"/outings/{self.outing.pk}/first/0/1/").content.decode()

@@ -9,6 +9,7 @@ import msgspec
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
+from django_htmx.http import reswap, retarget
 
 from hermotrope.bench.fields import UnreadableCase
 from hermotrope.bench.models import Conversion
@@ -30,6 +31,7 @@ from hermotrope_core.several.load import MOST_ALIKE
 from hermotrope_core.several.shed import with_cut_off
 from hermotrope_core.values.clock import since_midnight
 from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe
 from hermotrope_core.values.quantity import parse, parse_field
 from hermotrope_core.values.whole import MOST_KEY, whole_number
@@ -290,14 +292,19 @@ def pin(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
 @require_POST
 def cut_off(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
     """Put a low-voltage cut-off before a device, so that it leaves and the others go on."""
+    typed = request.POST.get("trips_v", "")
+    try:
+        volts = parse_field(typed, FIELDS["trips_v"])
+    except ValueError as error:
+        context = {"outing": get_object_or_404(Outing, pk=pk), "index": index, "place": place, "typed": typed}
+        refused = render(request, "outing/_first.html", context | {"error": str(error)}, status=422)
+        return reswap(retarget(refused, f"#many-{index}-{place}"), "innerHTML")
 
     def change(document: Document) -> tuple[Document, str]:
         supply = document.supplies[index]
         name = supply.branches[place].device.name
-        volts = parse_field(request.POST.get("trips_v", ""), FIELDS["trips_v"])
-        return actions.with_changed(
-            document, index, with_cut_off(supply, place, volts)
-        ), f"{name} goes first, at {volts:g} V"
+        made = actions.with_changed(document, index, with_cut_off(supply, place, volts))
+        return made, f"{name} goes first, at {figure(volts, 'V', 4)}"
 
     return _changed(request, pk, change)
 

@@ -220,7 +220,7 @@ def goes_first(request: HttpRequest, pk: int, index: int, place: int) -> HttpRes
         if hours is None:
             raise CannotShed("say for how many hours the outing is meant")
         found = shed(supply, document.conditions, hours, place)
-        context |= {"volts": figure(found.trips_v, "V", 4), "trips": found.trips_v}
+        context["volts"] = context["typed"] = figure(found.trips_v, "V", 4)
         context["when"] = when(found.stops_s, document.start)
     except ValueError as error:
         context["why_not"] = str(error)
