@@ -31,16 +31,22 @@ def main(argv: list[str]) -> int:
         os.environ["DJANGO_SETTINGS_MODULE"] = "tests.settings"
         os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
         sys.path.insert(0, str(Path.cwd()))
-        return django_command(["test", *rest]) if rest else every_test()
+        return every_test(rest) if rest in ([], ["slow"]) else django_command(["test", *rest])
     if command == "manage":
         return django_command(rest)
     return serve(command, rest)
 
 
-def every_test() -> int:
-    """Core and web side by side, one process a core; then the browser likewise, alone."""
-    parts = (["tests.core", "tests.web", "--parallel", "auto"], ["tests.browser", "--parallel", "auto"])
-    failed = [subprocess.call([sys.executable, "-m", "hermotrope", "test", *part]) for part in parts]
+def every_test(lane: list[str]) -> int:
+    """Core and web side by side, one process a core; then the browser likewise, alone.
+
+    In the lane ``slow``, what draws a sample in each run tries everything.
+    """
+    tags = ["--tag", "slow"] if lane else []
+    os.environ["HERMOTROPE_LANE"] = "slow" if lane else ""
+    parts = (["tests.core", "tests.web"], ["tests.browser"])
+    run = [sys.executable, "-m", "hermotrope", "test", "--parallel", "auto", *tags]
+    failed = [subprocess.call([*run, *part]) for part in parts]
     return int(any(failed))
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from django.core.management import call_command
+from django.test import tag
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
@@ -12,6 +13,7 @@ from hermotrope.drawings.numbers import volts
 from hermotrope_core.values.figures import duration, figure
 from tests.browser.base import BrowserTest
 from tests.browser.test_controls import QUIET, WATCH
+from tests.lanes import drawn
 from tests.support import case
 
 TEXTS = (Path(__file__).parent / "texts.js").read_text()
@@ -20,7 +22,10 @@ VALUES = (0.0, 1e-5, 0.0123, 0.0994, 0.0996, 0.16, 0.24, 1.0, 3.456, 9.996, 21.0
 SECONDS = (0.0, 0.4, 42.0, 89.9, 90.0, 3599.0, 5399.0, 5400.0, 7199.0, 18515.0, 86399.0, 161741.0, 8.6e5, 1.7e6)
 
 
+@tag("slow")
 class Drawings(BrowserTest):
+    """Every panel in the slow lane, a sample of them in each run."""
+
     maxDiff = None
 
     def setUp(self) -> None:
@@ -40,7 +45,8 @@ class Drawings(BrowserTest):
     def panels(self, made: Conversion) -> list[str]:
         """The panels of a conversion that draw."""
         device = len(made.case.path) + 2
-        return [f"/c/{made.pk}/?panel={one}" for one in (1, device, "match", "run", "build", "prove")]
+        panels = [(f"{made.case.title} {one}", one) for one in (1, device, "match", "run", "build", "prove")]
+        return [f"/c/{made.pk}/?panel={one}" for name, one in panels if drawn(name, 4)]
 
     def test_nothing_covers_or_cuts_a_text(self) -> None:
         call_command("load_demo", verbosity=0)

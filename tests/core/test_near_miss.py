@@ -72,6 +72,8 @@ PAIRS: list[tuple[str, str, str, str, Any, Any]] = [
     ("backfeed", "refuse", "cells-left-in", "device.switched_inlet", True, False),
     ("live-pins", "care", "bare-pins-carry-power", "source.outlet.gender", "socket", "plug"),
     ("wrong-socket", "refuse", "all-well", "device.inlet.kind", "barrel", "mains"),
+    ("alarm-volts", "care", "with-alarm", "path.2.warns_v", 14.99, 14.98),
+    ("alarm-volts", "care", "with-alarm", "path.2.warns_v", 20.89, 20.90),
     ("radio-noise", "note", "receiver-on-a-bank", "device.traits", ["electronics"], ["receiver"]),
     ("cold-run", "care", "too-cold", "conditions.temperature_c", -20, -20.1),
     ("too-hot", "refuse", "too-hot-to-run", "conditions.temperature_c", 60, 60.1),
@@ -155,6 +157,7 @@ BASES = {
     "bank-with-ports": "bank-port-too-weak",
     "night": "too-hot-to-run",
     "warm-wire": "all-well",
+    "with-alarm": "all-well",
 }
 """Starts that are a judgement with something more in it."""
 
@@ -193,6 +196,8 @@ def start(code: str, base: str) -> dict[str, Any]:
     if base == "warm-wire":
         made["path"][3]["area_mm2"] = 0.2
         made["device"]["modes"][0]["power_w"] = 15
+    if base == "with-alarm":
+        made["path"].insert(2, {"stage": "voltmeter", "current_a": 0.01, "warns_v": 17})
     if base == "lead-acid":
         made["source"]["chemistry"] = "lead-acid"
     if base == "boost-from-below":

@@ -1,4 +1,7 @@
-"""Every control of every page of the demonstration is pressed, as it stands and with nonsense in each of its fields."""
+"""Every control of every page of the demonstration is pressed, as it stands and with nonsense in each of its fields.
+
+All of them in the slow lane; in each run a sample, after every page has been opened.
+"""
 
 from __future__ import annotations
 
@@ -10,10 +13,11 @@ from urllib.parse import quote
 from django.core.management import call_command
 from django.db import transaction
 from django.http import HttpResponse
-from django.test import TestCase
+from django.test import TestCase, tag
 
 from hermotrope.bench.models import Conversion
 from tests.controls import Control, controls
+from tests.lanes import SLOW, drawn
 
 HTMX = {"HX-Request": "true"}
 NONSENSE = "x?! Ω"
@@ -27,7 +31,11 @@ SUSPECT = ("{{", "{%", "None", "nan", "&lt;function", "object at 0x")
 UNFILLED = re.compile(r"\{\{|\{%|\bNone\b(?![.:])|\bnan\b|&lt;function|object at 0x")
 
 
-class PressEverything(TestCase):
+ONE_IN = 8
+"""In each run, as many controls are passed over for one that is pressed."""
+
+
+class Pressing(TestCase):
     @classmethod
     def setUpTestData(cls) -> None:
         call_command("load_starter", verbosity=0)
@@ -39,56 +47,16 @@ class PressEverything(TestCase):
         self.nonsense: set[tuple[str, str]] = set()
         self.pressed = 0
 
-    def test_every_conversion(self) -> None:
-        for made in Conversion.objects.all():
-            with self.subTest(made.case.device.name):
-                self.press_all(f"/c/{made.pk}/")
-        self.assertGreater(self.pressed, 1000)
-
-    def test_the_bench_and_the_shelf(self) -> None:
-        for start in ("/", "/new/", "/shelf/"):
-            with self.subTest(start):
-                self.press_all(start)
-        self.assertGreater(self.pressed, 50)
-
-    def test_outings(self) -> None:
-        for start in ("/outings/", "/outings/1/"):
-            with self.subTest(start):
-                self.press_all(start)
-        self.assertGreater(self.pressed, 25)
-
-    def test_no_number_breaks_a_page(self) -> None:
-        """What a page sends back by itself (a place, a key, a version) is as hostile as what is typed."""
-        for start in ("/c/1/", "/shelf/", "/outings/1/"):
-            found = {(one.kind, name): (one, name) for _, one in self.offered(start) for name, _ in one.fields}
-            for (kind, name), (control, _) in found.items():
-                if name == "csrfmiddlewaretoken" or control.files:
-                    continue
-                with self.subTest(control=kind, name=name):
-                    self.press(
-                        control,
-                        dict(control.fields) | {name: NO_NUMBERS[self.pressed % len(NO_NUMBERS)]},
-                        fine=(*FINE, 400, 404, 409),
-                    )
-        for value in NO_NUMBERS:
-            for url in (
-                "/c/1/?panel=",
-                "/c/1/?panel=add-",
-                "/shelf/label/?label=12V&reading=",
-                "/outings/1/proposal/?failed=",
-            ):
-                with self.subTest(url, value=value[:9]):
-                    self.assertIn(self.client.get(url + quote(value)).status_code, (*FINE, 400, 404, 409))
-
     def press_all(self, start: str) -> None:
         found: dict[str, tuple[str, Control]] = {}
         for page, control in self.offered(start):
             found.setdefault(control.kind, (page, control))
         for kind, (page, control) in found.items():
-            with self.subTest(page=page, control=kind):
-                self.press(control, dict(control.fields))
+            if drawn(kind, ONE_IN):
+                with self.subTest(page=page, control=kind):
+                    self.press(control, dict(control.fields))
             for name in control.typed:
-                if (kind, name) not in self.nonsense:
+                if (kind, name) not in self.nonsense and drawn(f"{kind} {name}", ONE_IN):
                     self.nonsense.add((kind, name))
                     with self.subTest(page=page, control=kind, nonsense_in=name):
                         self.press(control, dict(control.fields) | {name: NONSENSE}, name)
@@ -138,3 +106,54 @@ class PressEverything(TestCase):
         left = UNFILLED.search(text) if any(start in text for start in SUSPECT) else None
         if left:
             self.fail(f"{url}: {text[max(0, left.start() - 80) : left.end() + 60]!r}")
+
+
+@tag("slow")
+class PressEverything(Pressing):
+    def test_every_conversion(self) -> None:
+        for made in Conversion.objects.all():
+            if not drawn(made.title, 3):
+                continue
+            with self.subTest(made.case.device.name):
+                self.press_all(f"/c/{made.pk}/")
+        self.assertGreater(self.pressed, 1000 if SLOW else 100)
+
+    def test_the_bench_and_the_shelf(self) -> None:
+        for start in ("/", "/new/", "/shelf/"):
+            with self.subTest(start):
+                self.press_all(start)
+        self.assertGreater(self.pressed, 50 if SLOW else 5)
+
+    def test_outings(self) -> None:
+        for start in ("/outings/", "/outings/1/"):
+            with self.subTest(start):
+                self.press_all(start)
+        self.assertGreater(self.pressed, 25 if SLOW else 3)
+
+
+@tag("slow")
+class NoNumbers(Pressing):
+    def test_no_number_breaks_a_page(self) -> None:
+        """What a page sends back by itself (a place, a key, a version) is as hostile as what is typed."""
+        for start in ("/c/1/", "/shelf/", "/outings/1/") if SLOW else ("/shelf/", "/outings/1/"):
+            found = {(one.kind, name): (one, name) for _, one in self.offered(start) for name, _ in one.fields}
+            for (kind, name), (control, _) in found.items():
+                if name == "csrfmiddlewaretoken" or control.files or not drawn(f"{kind} {name}", ONE_IN):
+                    continue
+                with self.subTest(control=kind, name=name):
+                    self.press(
+                        control,
+                        dict(control.fields) | {name: NO_NUMBERS[self.pressed % len(NO_NUMBERS)]},
+                        fine=(*FINE, 400, 404, 409),
+                    )
+        for value in NO_NUMBERS:
+            for url in (
+                "/c/1/?panel=",
+                "/c/1/?panel=add-",
+                "/shelf/label/?label=12V&reading=",
+                "/outings/1/proposal/?failed=",
+            ):
+                if not drawn(url + value, ONE_IN):
+                    continue
+                with self.subTest(url, value=value[:9]):
+                    self.assertIn(self.client.get(url + quote(value)).status_code, (*FINE, 400, 404, 409))

@@ -13,7 +13,7 @@ PACK, DEVICE = 62.0, 66.0
 """Widths of the boxes at both ends."""
 METER_Y = 146.0
 CUT = 16.0
-ACROSS = ("converter", "linear", "cut-off", "keep-alive")
+ACROSS = ("converter", "linear", "cut-off", "keep-alive", "voltmeter")
 
 
 class Part(msgspec.Struct, frozen=True):

@@ -96,7 +96,7 @@ HELP = {
 }
 AS_STATED = {
     "outer_mm", "inner_mm", "area_mm2", "seconds", "rating_v", "mass_g", "price", "charges_to_v", "recharge_h",
-    "rating_a", "rating_w", "trips_v",
+    "rating_a", "rating_w", "trips_v", "warns_v",
     "temperature_c", "initial_soc", "reserve_soc", "adjusts_from_v", "adjusts_to_v", "arc_deg", "reading_v",
     "ports_power_max_w",
 }  # fmt: skip

@@ -78,6 +78,7 @@ def _gist(part: Any) -> tuple[Any, ...]:
         "area_mm2",
         "length_m",
         "trips_v",
+        "warns_v",
         "resistance_ohm",
         "output_current_max_a",
     )

@@ -1,12 +1,13 @@
-"""A mode that a controller switches on and off, too fast to be told apart: two laws beside each other, in shares.
+"""A mode without closed forms: a controller switches it on and off, or something drains the pack beside it.
 
 While it is on, the mode draws; between, only what stands in its way draws (a board by itself, a keep-alive load). Each
-law by itself has closed forms (`piece`), their sum has none, so time and energy are added up as series on each piece.
+law by itself has closed forms (`piece`), their sum has none, nor has one with a current beside it; so time and energy
+are added up as series on each piece.
 """
 
 from __future__ import annotations
 
-from math import inf, nan
+from math import nan
 
 from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece
 from hermotrope_core.circuit.series import Spans, Sums
@@ -16,13 +17,13 @@ CLOSE = 1e-14
 
 
 class Blend:
-    """What `ModeLaw` is for a steady mode: `parts` draw beside each other, each in its share of the time."""
+    """What `ModeLaw` is for a steady mode: `parts` draw in turn, each in its share of the time."""
 
     __slots__ = ("parts", "q")
 
-    def __init__(self, on: ModeLaw, between: ModeLaw) -> None:
-        self.parts = (on, between)
-        self.q = on.q
+    def __init__(self, *parts: ModeLaw) -> None:
+        self.parts = parts
+        self.q = parts[0].q
 
     def amps(self, emf: float) -> float:
         """Current from the cells at an EMF while it is on."""
@@ -42,7 +43,7 @@ class Blend:
         source = device = coulombs = 0.0
         for law in self.parts:
             one = law.watts(emf)
-            source, device, coulombs = source + one[0], device + one[1], coulombs + law.share * law.amps(emf)
+            source, device, coulombs = source + one[0], device + one[1], coulombs + law.share * law.drawn(emf)
         return seconds, seconds * source, seconds * device, seconds * coulombs
 
 
@@ -94,7 +95,7 @@ class BlendSpan:
 
 
 def blended(on: ModeLaw, between: ModeLaw | None) -> ModeLaw | Blend:
-    """The law of a mode that is on for a share of its time; that of `on` alone where nothing is drawn between."""
-    if between is None or (between.amps(inf) == 0.0 and between.current is None and not between.p):
-        return on
-    return on if between.current == 0.0 else Blend(on, between)
+    """The law of a mode, with what is drawn between where it is on for a share of its time; `on` alone where it can."""
+    if between is not None and (between.current or between.p or between.beside):
+        return Blend(on, between)
+    return Blend(on) if on.beside else on

@@ -188,7 +188,7 @@ class _Run:
 
     def follow(self) -> Run:
         full = self.circuit.emf(self.soc)
-        draws = any(not laws or laws[0][1].amps(full) > 0.0 for laws in self.laws)
+        draws = any(not laws or laws[0][1].parts[0].drawn(full) > 0.0 for laws in self.laws)
         if not draws and not self.once:
             raise NeverEnds("the duty draws nothing from the pack, so it never ends")
         if self.soc <= self.floor:
@@ -366,7 +366,7 @@ class _Run:
                     source_w, device_w = law.watts(emf)
                     self.source_j += weight * lasts * source_w
                     self.device_j += weight * lasts * device_w
-                    self.drawn_as += weight * lasts * law.share * law.amps(emf)
+                    self.drawn_as += weight * lasts * law.share * law.drawn(emf)
         if self.marks is not None:
             self.marks.append(Mark(self.time, self.soc, self.segments[0][0], cycles))
         self.time += cycles * self.cycle_s

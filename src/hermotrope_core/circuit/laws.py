@@ -13,7 +13,7 @@ import numpy as np
 
 from hermotrope_core.circuit.discharge import GAUSS
 from hermotrope_core.circuit.point import Circuit, Stretch, mode_demand
-from hermotrope_core.kinds.effects import CAUSES, Cause, Holder
+from hermotrope_core.kinds.effects import CAUSES, Cause, Element, Holder
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.known import number
 
@@ -29,7 +29,7 @@ class Law:
     kind: str
     value: Array
     ohm: Array
-    drop: float
+    drop: Array
     stop: Array
     """Charge at or below which it cannot run; +inf where it never can."""
     top: Array
@@ -45,8 +45,10 @@ class Law:
     """Share of its time for which it draws."""
     between: Law | None = None
     """What is drawn in the rest of its time, where that is anything."""
+    drain_a: float = 0.0
+    """What drains the pack by itself all the time."""
 
-    ARRAYS: ClassVar = ("value", "ohm", "stop", "top", "cause", "port_a", "falls_at", "falls_soc")
+    ARRAYS: ClassVar = ("value", "ohm", "drop", "stop", "top", "cause", "port_a", "falls_at", "falls_soc")
 
     def some(self, keep: Any) -> Law:
         """The same for the draws that `keep` (a mask or indices) chooses."""
@@ -100,8 +102,7 @@ class Bundle:
         self.rated = self.circuit.rated_a * self.of("source.capacity_ah")
         self.q = self.circuit.peukert - 1.0
         self.ohms = [self._ohm(stretch) for stretch in self.circuit.stretches]
-        first = self.circuit.stretches[0]
-        self.drop = first.drop_v
+        self.drop: Array = sum(map(self._drop, self.circuit.stretches[0].elements), np.zeros(n))
         self.laws = [self.law(mode.name) for mode in case.duty_modes()]
 
     def of(self, place: str) -> Array:
@@ -109,6 +110,11 @@ class Bundle:
 
     def _element_ohm(self, stage: int, ohm: float) -> Array:
         return ohm * self.of("source.resistance_ohm" if stage == -1 else f"path[{stage}].length_m")
+
+    def _drop(self, element: Element) -> Array:
+        """Volts that an element of the first stretch takes at any current; what is drawn beside goes with its ohms."""
+        ohm = element.resistance_ohm
+        return element.drop_v + element.beside_a * (self._element_ohm(element.stage, ohm) - ohm)
 
     def _ohm(self, stretch: Stretch) -> Array:
         total = np.zeros(self.n)
@@ -128,7 +134,7 @@ class Bundle:
         if mode.share == 1.0:
             return on
         between = replace(self.worked_back(Asked("power", np.zeros(self.n), 0.0), None), share=1.0 - mode.share)
-        return replace(on, share=mode.share, between=between if bool((between.value > 0.0).any()) else None)
+        return replace(on, share=mode.share, between=between if on.drain_a or (between.value > 0.0).any() else None)
 
     def worked_back(self, asked: Asked, later: Law | None) -> Law:
         """A demand at the inlet as the first stretch sees it."""
@@ -180,14 +186,14 @@ class Bundle:
         circuit, first = self.circuit, self.circuit.stretches[0]
         kind, value = asked.kind, asked.value
         bounds: list[tuple[Array, Cause]] = []
-        ohm, drop = np.zeros(self.n), 0.0
+        ohm, drop = np.zeros(self.n), np.zeros(self.n)
         for element in first.elements:
             if element.trips_v is not None:
                 bounds.append((self._threshold(element.trips_v, ohm, drop, asked), element.trips))
             if element.most_a is not None:
                 bounds.append((_overload(self.ohms[0], self.drop, kind, value, element.most_a), "converter overload"))
             ohm = ohm + self._element_ohm(element.stage, element.resistance_ohm)
-            drop += element.drop_v
+            drop = drop + self._drop(element)
             if element.stage == -1:
                 bounds.append((self._threshold(circuit.cutoff_v, ohm, drop, asked), "pack cut-off"))
         top, turn = np.full(self.n, np.inf), np.full(self.n, -np.inf)
@@ -223,9 +229,10 @@ class Bundle:
             turn,
             self.inverse(turn),
             later if falls.any() else None,
+            drain_a=first.shunt_a,
         )
 
-    def _threshold(self, volts: float, ohm: Array, drop: float, asked: Asked) -> Array:
+    def _threshold(self, volts: float, ohm: Array, drop: Array, asked: Asked) -> Array:
         """EMF at which a tap stands at `volts` (`piece.threshold`); -inf where it collapses before."""
         after, drop_after = self.ohms[0] - ohm, self.drop - drop
         amps, fails = _amps(volts - drop_after - asked.drop, after, asked.kind, asked.value)
@@ -270,7 +277,7 @@ class Front:
 
     def speed(self, law: Law, emf: Array) -> Array:
         """-d(soc)/dt of a mode at an EMF, per second."""
-        amps = law.amps(emf)
+        amps = law.amps(emf) + law.drain_a
         speed = law.share * amps / self.charge_as
         speed = speed * np.exp(self.q * np.log(np.maximum(1.0, amps / self.rated))) if self.q else speed
         return speed if law.between is None else speed + self.speed(law.between, emf)
@@ -298,7 +305,9 @@ class Front:
         return total
 
 
-def _amps(volts: float, ohm: Array, kind: str, value: Array) -> tuple[Array, np.ndarray[Any, np.dtype[np.bool_]]]:
+def _amps(
+    volts: float | Array, ohm: Array, kind: str, value: Array
+) -> tuple[Array, np.ndarray[Any, np.dtype[np.bool_]]]:
     """`section_amps` over arrays: amperes, and where there is no answer."""
     if kind == "current":
         return value, volts - value * ohm <= 0.0
@@ -310,13 +319,13 @@ def _amps(volts: float, ohm: Array, kind: str, value: Array) -> tuple[Array, np.
     return amps, fails & (value > 0.0)
 
 
-def _collapse(ohm: Array, drop: float, kind: str, value: Array) -> Array:
+def _collapse(ohm: Array, drop: Array, kind: str, value: Array) -> Array:
     if kind == "power":
         return drop + 2.0 * np.sqrt(ohm * value)
     return drop + ohm * value if kind == "current" else np.full(value.shape, drop)
 
 
-def _overload(ohm: Array, drop: float, kind: str, value: Array, most_a: float) -> Array:
+def _overload(ohm: Array, drop: Array, kind: str, value: Array, most_a: float) -> Array:
     """`piece.overload_emf` over arrays."""
     if kind == "power":
         return np.where(most_a * most_a * ohm < value, drop + ohm * most_a + value / most_a, -np.inf)

@@ -101,13 +101,13 @@ class _Writer:
     def _between(self) -> str:
         """Amperes from the pack while a controller has its heater off."""
         idle = draw_of(self.circuit, NOTHING, len(self.case.path)).demand
-        if idle is None or idle.value == 0.0:
-            return "0"
         first = self.circuit.stretches[0]
+        if idle is None or idle.value == 0.0:
+            return num(first.shunt_a)
         above = f"max({LEAST_V},v(emf)-{num(first.drop_v)})"
         rest = num(4.0 * first.resistance_ohm * idle.value)
         watts = f"2*{num(idle.value)}/({above}+sqrt(max(0,{above}*{above}-{rest})))"
-        return watts if idle.kind == "power" else num(idle.value)
+        return f"({watts if idle.kind == 'power' else num(idle.value)}+{num(first.shunt_a)})"
 
     def stretch(self, k: int, stretch: Stretch, node: str) -> str:
         """Write the plain stages of a stretch from `node`; the node at its end."""
@@ -116,14 +116,14 @@ class _Writer:
         for i, element in enumerate(stretch.elements):
             if element.trips_v is not None:
                 self.margins.append(f"v({node})-{num(element.trips_v)}")
-            end = f"n{k}_{i}"
             if element.drop_v > 0.0:
+                end = f"d{k}_{i}" if element.resistance_ohm > 0.0 else f"n{k}_{i}"
                 self.lines.append(f"Vdrop{k}_{i} {node} {end} {num(element.drop_v)}")
-            elif element.resistance_ohm > 0.0:
+                node = end
+            if element.resistance_ohm > 0.0:
+                end = f"n{k}_{i}"
                 self.lines.append(f"R{k}_{i} {node} {end} {num(element.resistance_ohm)}")
-            else:
-                end = node
-            node = end
+                node = end
             if element.stage == -1:
                 self.margins.append(f"v({node})-{num(self.circuit.cutoff_v)}")
         return node

@@ -111,6 +111,7 @@ class ModeLaw:
     """
 
     __slots__ = (
+        "beside",
         "current",
         "device_w",
         "drop",
@@ -128,6 +129,7 @@ class ModeLaw:
 
     def __init__(self, circuit: Circuit, demand: Demand, device_w: float | None, share: float = 1.0) -> None:
         first = circuit.stretches[0]
+        self.beside = first.shunt_a  # drains the pack beside it, whatever the mode (then `blend` adds up what passes)
         self.share = share  # of the time: what flows then lasts so much longer, and what passes stays the same
         self.q3600 = 3600.0 * circuit.charge_ah / share
         self.rated = circuit.rated_a
@@ -154,8 +156,13 @@ class ModeLaw:
             return 0.0
         return 2.0 * self.p / (volts + sqrt(rest)) if rest > 0.0 else 2.0 * self.p / volts
 
+    def drawn(self, emf: float) -> float:
+        """Amperes that the cells give at an EMF, with what drains them beside."""
+        return self.amps(emf) + self.beside
+
     def speed(self, amps: float) -> float:
         """-d(soc)/dt at a current, per second."""
+        amps += self.beside
         fast: float = (amps / self.rated) ** self.q if self.q and amps > self.rated else 1.0
         return amps * fast / self.q3600
 
@@ -164,7 +171,8 @@ class ModeLaw:
         amps = self.amps(emf)
         inlet_v = emf - self.drop + self.own_drop - amps * self.ohm_total
         inlet = inlet_v * amps if self.device_w is None else self.device_w
-        return self.share * (emf - amps * self.ohm_source) * amps, self.share * inlet
+        drawn = amps + self.beside
+        return self.share * (emf - drawn * self.ohm_source) * drawn, self.share * inlet
 
     @property
     def parts(self) -> tuple[ModeLaw, ...]:
@@ -178,14 +186,16 @@ class ModeLaw:
         bend = self.lin - self.p / (amps * amps)
         if bend == 0.0:
             return 0.0
-        growth = 1.0 + self.q if self.q and amps > self.rated else 1.0
-        return slope / bend * growth * self.speed(amps) / amps
+        drawn = amps + self.beside
+        growth = 1.0 + self.q if self.q and drawn > self.rated else 1.0
+        return slope / bend * growth * self.speed(amps) / drawn
 
     def rated_emf(self) -> float:
         """EMF at which this mode draws exactly the rated current, where Peukert's law sets in."""
-        if self.current is not None:
+        rest = self.rated - self.beside
+        if self.current is not None or rest <= 0.0:
             return -inf
-        return self.drop + self.lin * self.rated + self.p / self.rated
+        return self.drop + self.lin * rest + self.p / rest
 
 
 class Span:

@@ -29,7 +29,8 @@ class Stretch(msgspec.Struct, frozen=True, gc=False):
     resistance_ohm: float
     drop_v: float
     shunt_a: float = 0.0
-    """Drawn at its very beginning by keep-alive loads, beside what passes through it."""
+    """Drawn at its very beginning by loads across it, beside what passes through it. In the first, what that takes
+    from the volts on its way is among its drops."""
 
 
 class Circuit(msgspec.Struct, frozen=True, gc=False):
@@ -219,6 +220,8 @@ def _cut(
 
     def close() -> None:
         nonlocal shunts
+        if shunts and not stretches:
+            elements[:] = _carrying(elements, path)
         ohms = drops = 0.0
         for element in elements:  # a plain loop: half the time of two sums
             ohms += element.resistance_ohm
@@ -240,6 +243,16 @@ def _cut(
             holders.append(holder)
     close()
     return tuple(stretches), tuple(holders)
+
+
+def _carrying(elements: list[Element], path: tuple[Stage, ...]) -> list[Element]:
+    """The elements of the first stretch with what loads across it, further on, draw through them: constant drops."""
+    found, beside = [], 0.0
+    for one in reversed(elements):
+        drop = one.drop_v + beside * one.resistance_ohm
+        found.append(msgspec.structs.replace(one, drop_v=drop, beside_a=beside))
+        beside += path[one.stage].shunt_a if one.stage >= 0 else 0.0
+    return found[::-1]
 
 
 def _bank_holder(port: RegulatedOutput) -> Holder:
@@ -348,7 +361,8 @@ def point(draw: Draw, emf: float) -> Point:
             lost = element.drop_v + current * element.resistance_ohm
             if k == 0:
                 found.extend(_element_breaches(element, volts, current))
-            stations.append(Station(element.stage, volts, volts - lost, current, current, lost * current))
+            amps = current + element.beside_a
+            stations.append(Station(element.stage, volts, volts - lost, amps, amps, lost * amps))
             volts -= lost
             if element.stage == -1 and volts <= circuit.cutoff_v:
                 found.append(Breach("pack cut-off", -1))

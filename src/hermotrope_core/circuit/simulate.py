@@ -19,7 +19,7 @@ from hermotrope_core.circuit.point import (
     mode_demand,
     point,
 )
-from hermotrope_core.kinds.effects import Cause
+from hermotrope_core.kinds.effects import Cause, Demand
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.known import maybe, number
 
@@ -47,6 +47,8 @@ class Simulation:
         modes = case.duty_modes()
         order = {mode.name: i for i, mode in enumerate(modes)}
         self.draws: list[Draw] = [draw_of(self.circuit, mode_demand(mode), len(case.path)) for mode in modes]
+        self.between = draw_of(self.circuit, Demand("power", 0.0), len(case.path))
+        self.shares = [mode.share for mode in modes]
         self.segments = [(order[one.mode], number(one.seconds)) for one in case.duty.repeat]
         self.cycle_s = sum(lasts for _, lasts in self.segments)
         self.soc = self.circuit.start_soc
@@ -123,7 +125,13 @@ class Simulation:
             self.low_since = self.seconds
 
     def _speed(self, mode: int, soc: float) -> float:
-        draw, circuit = self.draws[mode], self.circuit
+        """-d(soc)/dt, per second; of a mode that a controller switches, on average."""
+        share = self.shares[mode]
+        on = self._falls(self.draws[mode], soc)
+        return on if share == 1.0 else share * on + (1.0 - share) * self._falls(self.between, soc)
+
+    def _falls(self, draw: Draw, soc: float) -> float:
+        circuit = self.circuit
         amps = point(draw, circuit.emf(max(soc, 0.0))).source_a
         q = circuit.peukert - 1.0
         fast = (amps / circuit.rated_a) ** q if q and amps > circuit.rated_a else 1.0

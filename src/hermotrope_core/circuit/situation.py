@@ -21,7 +21,7 @@ from hermotrope_core.circuit.point import (
     unloaded_volts,
 )
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.kinds.stages import Lead
+from hermotrope_core.kinds.stages import Lead, Stage, front
 from hermotrope_core.parts.chemistry import CHEMISTRIES, Chemistry
 from hermotrope_core.parts.wire import safe_amps, warm_share
 from hermotrope_core.plan.case import Case
@@ -87,6 +87,11 @@ class Situation:
     @property
     def device_stage(self) -> int:
         return len(self.case.path)
+
+    @property
+    def seeing(self) -> tuple[Stage, ...]:
+        """The stages that see the pack run down: those before the first part that holds its volts."""
+        return () if self.circuit.port is not None else tuple(stage for _, stage in front(self.case.path))
 
     @cached_property
     def full_emf(self) -> float:
@@ -261,6 +266,11 @@ class Situation:
     def at_demand_full(self, mode: Mode) -> Point:
         """Operating point of a mode on the pack fresh off the charger."""
         return self.at_demand(mode_demand(mode), self.full_emf)
+
+    def volts_into(self, stage: int, mode: Mode, soc: float) -> float | None:
+        """Volts that enter a stage in a mode at a charge; None where the mode cannot run."""
+        now = self.at(mode, soc)
+        return now.at_stage(stage).volts_in if now.complete else None
 
     def trip_volts(self, stage: int) -> float:
         """Volts at which the pack (-1) or a cut-off stage opens."""

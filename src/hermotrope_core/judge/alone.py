@@ -16,6 +16,7 @@ WITH_THE_REST: frozenset[Code] = frozenset({
     "over-absolute-max", "over-max", "under-min-at-full", "early-stop", "does-not-start", "does-not-last", "collapse",
     "peak-drop", "source-overload", "source-overload-peak", "auto-off", "no-low-voltage-cut-off", "deep-discharge",
     "no-fuse", "unfused-lead", "fuse-over-wire", "no-switch", "standing-drain", "no-warning", "abrupt-stop",
+    "alarm-volts",
 })  # fmt: skip
 """Judged of all that hangs on a supply together (`several.remarks`), or a matter of the supply, not of a device."""
 OF_THE_SUPPLY: tuple[Code, int] = ("polarity-unknown", -1)

@@ -16,9 +16,10 @@ from hermotrope_core.circuit.situation import Look, Situation
 from hermotrope_core.kinds.converter import typical_headroom
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.kinds.lead import as_lead
-from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Stage, Switch
+from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Stage, Switch, Voltmeter
 from hermotrope_core.kinds.stages import CutOff as CutOffStage
-from hermotrope_core.parts.craft import AWAKE, HOT_CARE_K, LONG_PEAK_S, RATED_TIMES
+from hermotrope_core.kinds.voltmeter import USUAL_A
+from hermotrope_core.parts.craft import ALARM_LEAVES, AWAKE, HOT_CARE_K, LONG_PEAK_S, RATED_TIMES
 from hermotrope_core.parts.thermal import BOXED_TIMES, CLOSED_BOX_DERATING
 from hermotrope_core.parts.wire import fuse_rating, safe_amps
 from hermotrope_core.plan.case import MOST_STAGES, Case
@@ -266,11 +267,34 @@ def set_point(situation: Situation, now: float, target: float) -> float | None:
 def cut_off_change(situation: Situation) -> Change:
     """Put a low-voltage cut-off behind fuse and switch, opening at the chemistry's cut-off."""
     volts = situation.source.cells_in_series * situation.cell.cutoff_v
-    stage = CutOffStage(trips_v=round(volts, 2))
-    path = situation.case.path
-    first = next((i for i, one in enumerate(path) if one.HOLDS), len(path))
-    guards = [i for i, one in enumerate(path[:first]) if one.IN_THE_WIRE]
-    return (add(f"/path/{guards[-1] + 1 if guards else 0}", stage),)
+    return (add(f"/path/{_behind_guards(situation.case)}", CutOffStage(trips_v=round(volts, 2))),)
+
+
+def alarm_change(situation: Situation) -> Change:
+    """Put an alarm behind fuse and switch, to warn in the lightest mode while `ALARM_LEAVES` of the run is left.
+
+    Empty behind a port, and where the run does not begin.
+    """
+    ended = situation.run
+    if situation.circuit.port is not None or ended is None or ended.runtime_s <= 0.0:
+        return ()
+    soc = ended.final_soc + ALARM_LEAVES * (situation.circuit.start_soc - ended.final_soc)
+    volts = situation.pack_v(situation.lightest, soc)
+    if volts is None:
+        return ()
+    return (
+        add(
+            f"/path/{_behind_guards(situation.case)}",
+            Voltmeter(current_a=Known(value=USUAL_A), warns_v=round(volts, 1)),
+        ),
+    )
+
+
+def _behind_guards(case: Case) -> int:
+    """Path index behind the fuse and the switch at the pack."""
+    first = next((i for i, one in enumerate(case.path) if one.HOLDS), len(case.path))
+    guards = [i for i, one in enumerate(case.path[:first]) if one.IN_THE_WIRE]
+    return guards[-1] + 1 if guards else 0
 
 
 def keep_alive_change(case: Case, amps: float) -> Change:

@@ -62,6 +62,8 @@ class Element(msgspec.Struct, frozen=True, gc=False):
     """What it is called when the volts entering it fall to `trips_v`."""
     most_a: float | None = None
     """Above this it is overloaded: a board that passes its input on."""
+    beside_a: float = 0.0
+    """What loads across the line draw through it, beside the device; what that takes is part of `drop_v`."""
 
 
 class Holder(msgspec.Struct, frozen=True, gc=False):

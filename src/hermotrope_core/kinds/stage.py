@@ -97,6 +97,8 @@ class StageKind(Value, frozen=True, tag_field="stage"):
     """Whether it is a switching converter: it makes noise, and runs on with nothing behind it."""
     DRAWS: ClassVar[bool] = False
     """Whether it draws by itself, with nothing behind it."""
+    SHOWS: ClassVar[bool] = False
+    """Whether one can see on it how far the pack is run down."""
     BY_HAND: ClassVar[bool] = False
     """Whether a hand opens it: nothing behind it draws then."""
     ONE_WAY: ClassVar[bool] = False
@@ -173,6 +175,11 @@ class StageKind(Value, frozen=True, tag_field="stage"):
     @property
     def opens_below_v(self) -> float | None:
         """Volts at which it opens, so that a pack is not drained further; None for what does not."""
+        return None
+
+    @property
+    def warns_below_v(self) -> float | None:
+        """Volts at which it warns, opening nothing; None for what does not."""
         return None
 
     @property

@@ -14,6 +14,7 @@ from hermotrope_core.kinds.linear import Linear
 from hermotrope_core.kinds.resistor import Resistor
 from hermotrope_core.kinds.stage import StageKind
 from hermotrope_core.kinds.switch import Switch
+from hermotrope_core.kinds.voltmeter import Voltmeter
 
 __all__ = [
     "KINDS",
@@ -27,12 +28,24 @@ __all__ = [
     "Resistor",
     "Stage",
     "Switch",
+    "Voltmeter",
     "front",
     "kind_named",
 ]
 
-Stage = Lead | Fuse | Switch | CutOff | Resistor | Diode | Converter | Linear | KeepAlive
-KINDS: tuple[type[StageKind], ...] = (Fuse, Switch, CutOff, Converter, Linear, Diode, Resistor, Lead, KeepAlive)
+Stage = Lead | Fuse | Switch | CutOff | Resistor | Diode | Converter | Linear | KeepAlive | Voltmeter
+KINDS: tuple[type[StageKind], ...] = (
+    Fuse,
+    Switch,
+    CutOff,
+    Converter,
+    Linear,
+    Diode,
+    Resistor,
+    Lead,
+    KeepAlive,
+    Voltmeter,
+)
 
 
 def kind_named(tag: str) -> type[StageKind]:

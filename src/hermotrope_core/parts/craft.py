@@ -6,6 +6,10 @@ and that a stated figure of the part in hand goes before it.
 
 from __future__ import annotations
 
+# warning
+ALARM_LEAVES = 0.15
+"""An alarm is put in so that this share of the charge that the run takes is left when it sounds (typical)."""
+
 # volts
 VOLT_TOLERANCE = 0.005
 """Slack on every limit in volts: meters and tables are not better than half a per cent."""

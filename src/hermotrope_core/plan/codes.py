@@ -48,6 +48,7 @@ Code = Literal[
     "hot-part",
     "abrupt-stop",
     "no-warning",
+    "alarm-volts",
     "backfeed",
     "live-pins",
     "wrong-socket",

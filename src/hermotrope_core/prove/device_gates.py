@@ -205,18 +205,21 @@ def alarm(situation: Situation, basis: str) -> Gate | None:
     case = situation.case
     asks = []
     for i, stage in enumerate(case.path):
-        trips = stage.opens_below_v
+        trips = stage.opens_below_v or stage.warns_below_v
         if trips is None:
             continue
         slack = TRIP_SHARE * trips + 0.05
+        opens = stage.opens_below_v is not None
+        late = "it opens too late: the pack is drained below what it stands" if opens else "it warns too late"
+        early = "it opens too early: charge stays unused" if opens else "it warns too early: nobody will heed it"
         rules = (
-            below(trips - slack, "fail", "it opens too late: the pack is drained below what it stands; set it higher"),
-            above(trips + slack, "fail", "it opens too early: charge stays unused; set it lower"),
+            below(trips - slack, "fail", f"{late}; set it higher"),
+            above(trips + slack, "fail", f"{early}; set it lower"),
         )
         asks.append(
             Ask(
                 f"alarm.{i}",
-                f"Volts at which the cut-off (part {i + 1}) opens",
+                f"Volts at which the {stage.called} (part {i + 1}) {'opens' if opens else 'warns'}",
                 "V",
                 "trip",
                 trips - slack,

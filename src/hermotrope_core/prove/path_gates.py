@@ -83,7 +83,7 @@ def _spans(case: Case) -> Iterator[Ask]:
         stage = case.path[i] if i < count else None
         if stage is not None and stage.READ_THROUGH:
             continue
-        plain = [one for one in case.path[start:i] if not one.KEEPS_AWAKE]
+        plain = [one for one in case.path[start:i] if not one.shunt_a]
         if plain and not case.mains_at(start):
             yield _span(case, start, i)
         start = i + 1
@@ -142,16 +142,16 @@ def _span(case: Case, start: int, stop: int) -> Ask:
 
 
 def _least_across(situation: Situation, gap: int) -> float:
-    """The least ohms between plus and minus at a gap: what keep-alive loads on the same side conduct."""
-    case = situation.case
-    volts = number(case.source.regulated_output.output_v) if case.source and case.source.regulated_output else 0.0
+    """The least ohms between plus and minus at a gap: what loads across it on the same side conduct."""
+    case, port = situation.case, situation.circuit.port
+    volts = situation.full_emf if port is None else number(port.output_v)
     conducts = 0.0
     for i, stage in enumerate(case.path):
         if isinstance(stage, Holding):
             if i >= gap:
                 break
             volts, conducts = number(stage.output_v), 0.0
-        elif volts:
+        else:
             conducts += stage.shunt_a / volts
     return min(NO_SHORT_OHM, 0.8 / conducts) if conducts else NO_SHORT_OHM
 

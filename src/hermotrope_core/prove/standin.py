@@ -211,7 +211,7 @@ class StandIn:
     def _trip(self, ask: Ask) -> float:
         span = ask.setup.stages
         stage = self.case.path[span[0]] if span else None
-        opens = stage.opens_below_v if stage is not None else None
+        opens = (stage.opens_below_v or stage.warns_below_v) if stage is not None else None
         return ask.expected or 0.0 if opens is None else opens * 1.004
 
 

@@ -182,7 +182,7 @@ class _Night:
             for variants in b.pulls.values()
             for pull in variants
         )
-        if quiet and not self.trunk.holders:
+        if quiet and not self.trunk.holders and not self.trunk.stretches[0].shunt_a:
             raise NeverEnds(f"{self.supply.called}: nothing is drawn, so it never ends")
 
     def _settle(self) -> None:

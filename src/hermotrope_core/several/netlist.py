@@ -106,6 +106,7 @@ def _pack(supply: Supply, conditions: Conditions) -> list[str]:
         f"Bemf emf 0 V = {pwl('v(soc)', trunk.emf_by_soc)}",
         "Vpack emf pack 0",
         f"Rcells pack cells {num(max(first.resistance_ohm, LEAST_OHM))}",
+        f"Idrain pack 0 {num(trunk.stretches[0].shunt_a)}",
         *shared,
         f"Vjoin {end} junction 0",
     ]

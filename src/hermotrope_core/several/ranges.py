@@ -213,14 +213,14 @@ class _Draws:
 
     def _flow(self, soc: Array) -> Flow:
         """What flows at a charge."""
-        emf = np.interp(soc, self.trunk.socs, self.trunk.emfs)
+        emf, drain = np.interp(soc, self.trunk.socs, self.trunk.emfs), self.circuit.stretches[0].shunt_a
         if not self.circuit.holders:
             volts, broken = self._solved(emf - self.circuit.stretches[0].drop_v, self.trunk.ohms[0], self.warm)
             self.warm = volts  # at less charge the volts are lower: the next solution is reached from above again
             on, _, mean = self._drawn(volts)
-            return Flow(on, mean, volts, broken | self._tripped(emf, on))
+            return Flow(on, mean + drain, volts, broken | self._tripped(emf, on))
         broken = self.held_broken | (soc <= self.held.stop)
-        return Flow(self.held.amps(emf), self.rest.amps(emf), self.held_v, broken)
+        return Flow(self.held.amps(emf), self.rest.amps(emf) + drain, self.held_v, broken)
 
     def _tripped(self, emf: Array, amps: Array) -> Mask:
         """Where a cut-off before the junction opens."""
@@ -366,7 +366,12 @@ class _Draws:
 
     def _speed(self, flow: Flow) -> Array:
         speed = flow.mean_a / self.trunk.charge_as
-        return speed * np.maximum(1.0, flow.source_a / self.trunk.rated) ** self.trunk.q if self.trunk.q else speed
+        return (
+            speed
+            * np.maximum(1.0, (flow.source_a + self.circuit.stretches[0].shunt_a) / self.trunk.rated) ** self.trunk.q
+            if self.trunk.q
+            else speed
+        )
 
 
 def _share(before: Array, at: Array, after: Array) -> Array:

@@ -94,13 +94,13 @@ class Setting:
             if amps is None:
                 return None
             mean = section_amps(emf - first.drop_v, first.resistance_ohm, self.mean) if self.mean else None
-            return Flow(amps, self.held_v, self.held_a, amps if mean is None else mean)
+            return Flow(amps, self.held_v, self.held_a, (amps if mean is None else mean) + first.shunt_a)
         found = junction_volts(emf - first.drop_v, first.resistance_ohm, self.pulls)
         if found is None:
             return None
         volts, amps = found
         mean = sum(pull.mean_amps(volts) for pull in self.pulls) if self.pulsed else amps
-        return Flow(amps, volts, amps, mean)
+        return Flow(amps, volts, amps, mean + first.shunt_a)
 
     def overfed(self, emf: float) -> list[int]:
         """The branches whose first board gets too many volts."""
@@ -196,13 +196,15 @@ class Setting:
         """-d(soc)/dt, per second."""
         if self.endless:
             return 0.0
-        trunk, amps = self.trunk, flow.source_a
+        trunk, amps = self.trunk, flow.source_a + self.trunk.stretches[0].shunt_a
         fast: float = (amps / trunk.rated_a) ** (trunk.peukert - 1.0) if amps > trunk.rated_a else 1.0
         return flow.mean_a * fast / (3600.0 * trunk.charge_ah)
 
     def watts(self, emf: float, flow: Flow) -> tuple[float, ...]:
         """Watts from the terminals, then into each running branch's devices."""
-        source = (emf - flow.source_a * self.trunk.stretches[0].elements[0].resistance_ohm) * flow.mean_a
+        beside, ohm = self.trunk.stretches[0].shunt_a, self.trunk.stretches[0].elements[0].resistance_ohm
+        pulled = flow.mean_a - beside
+        source = pulled * (emf - (flow.source_a + beside) * ohm) + beside * (emf - flow.mean_a * ohm)
         into = [pull.watts(flow.junction_v, _amps(pull, flow.junction_v)) for pull in self.pulls]
         return (source, *into)
 

@@ -101,6 +101,7 @@ FIELDS: dict[str, Field] = {
     "rating_v": _positive("Rated volts (direct current)", "V", 10_000),
     "rating_w": _positive("Rating", "W", 100_000),
     "trips_v": _positive("Opens at", "V", 1000),
+    "warns_v": _positive("Warns at", "V", 1000, "an alarm's own setting; left open for a voltmeter that only shows"),
     "forward_v": _from_zero("Drop of one", "V", 10),
     "count": Field("How many", "", 1, 100),
     "outer_mm": _positive("Outer", "mm", 50),

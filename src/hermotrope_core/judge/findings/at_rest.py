@@ -75,7 +75,7 @@ def standing_drain(situation: Situation) -> Iterator[Finding]:
     path = situation.case.path
     switched = next((i for i, s in enumerate(path) if s.BY_HAND), situation.device_stage)
     before = [h.stage for h in situation.circuit.holders if h.stage < switched and h.quiescent > 0.0]
-    before += [i for i, stage in enumerate(path[:switched]) if stage.KEEPS_AWAKE]
+    before += [i for i, stage in enumerate(path[:switched]) if stage.shunt_a > 0.0]
     if not before or situation.cell.endless:
         return
     idle = situation.at_demand(Demand("current", 0.0), situation.circuit.emf(HALF_SOC))

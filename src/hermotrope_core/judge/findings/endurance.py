@@ -12,6 +12,7 @@ from hermotrope_core.judge.findings.looks import in_turn, level_in, named
 from hermotrope_core.judge.findings.rule import LOADED, Basis, rule
 from hermotrope_core.judge.findings.voltage import EARLY_CAUSES, hold_the_volts
 from hermotrope_core.kinds.effects import CAUSE_WORDS
+from hermotrope_core.kinds.stages import front
 from hermotrope_core.parts.craft import CUT_OFF_SHARE, EARLY_SHARE, SHORT_PEAK_S
 from hermotrope_core.values.figures import both, duration, figure
 from hermotrope_core.values.known import maybe
@@ -48,6 +49,41 @@ def collapse(situation: Situation) -> Iterator[Finding]:
                 f"it can give {figure(limit, 'W')} at {figure(LOW_SOC, '%', 2)} charge."
             )
             yield Finding("collapse", "care", text, -1, have, limit, "W", STRONGER)
+
+
+@rule(Basis("alarm-volts", ("care",), "its setting", ("stage.warns_v",), "volts there in the run", ("ocv", *LOADED)))
+def alarm_volts(situation: Situation) -> Iterator[Finding]:
+    """An alarm that the run ends before, or that sounds from the start."""
+    ended = situation.run
+    if ended is None or ended.runtime_s <= 0.0:
+        return
+    for i, stage in front(situation.case.path):
+        warns = stage.warns_below_v
+        if warns is None or not situation.seeing:
+            continue
+        last = [v for mode in situation.modes if (v := situation.volts_into(i, mode, ended.final_soc)) is not None]
+        begins = situation.volts_into(i, situation.lightest, situation.circuit.start_soc)
+        if last and warns < min(last):
+            told = (
+                f"It warns at {figure(warns, 'V')}, but where the run ends {figure(min(last), 'V')} still stand there: "
+                "it stays silent."
+            )
+            yield Finding(
+                "alarm-volts",
+                "care",
+                told,
+                i,
+                warns,
+                min(last),
+                "V",
+                "set it higher, so that some time is left when it sounds",
+            )
+        elif begins is not None and warns >= begins:
+            told = (
+                f"It warns at {figure(warns, 'V')}, but the run begins with {figure(begins, 'V')} there: "
+                "it sounds from the start."
+            )
+            yield Finding("alarm-volts", "care", told, i, warns, begins, "V", "set it lower, or nobody will heed it")
 
 
 @rule(

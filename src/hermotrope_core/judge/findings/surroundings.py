@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from hermotrope_core.circuit.point import peak_demand
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.judge.cures import add
+from hermotrope_core.judge.cures import add, alarm_change
 from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.judge.findings.rule import FULL, Basis, rule
 from hermotrope_core.kinds.holding import Holding
@@ -39,6 +39,7 @@ def abrupt_stop(situation: Situation) -> Iterator[Finding]:
         and device.ends in ("abrupt", "resets")
         and device.low_warning is not True
         and not _inner_battery(situation)
+        and not any(stage.warns_below_v for stage in situation.seeing)
     ):
         yield Finding(
             "abrupt-stop",
@@ -54,6 +55,8 @@ def no_warning(situation: Situation) -> Iterator[Finding]:
     """Nothing tells that the pack runs low."""
     if situation.cell.endless:
         return
+    if any(stage.SHOWS for stage in situation.seeing):
+        return
     if situation.case.device.low_warning is not True and not _inner_battery(situation):
         yield Finding(
             "no-warning",
@@ -61,6 +64,7 @@ def no_warning(situation: Situation) -> Iterator[Finding]:
             "Nothing on the device warns of this pack running low; its own gauge, if any, will read full to the end.",
             situation.device_stage,
             cure="put a small voltmeter or alarm at the pack, or go by the clock",
+            change=alarm_change(situation),
         )
 
 

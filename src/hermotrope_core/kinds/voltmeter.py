@@ -1,0 +1,90 @@
+"""A small voltmeter or low-voltage alarm across the line: it shows the pack's volts, warns, and draws by itself."""
+
+from __future__ import annotations
+
+from hermotrope_core.kinds.effects import Element, Station
+from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Wanted, Work
+from hermotrope_core.values.figures import figure
+from hermotrope_core.values.known import Known, Number, maybe, number
+
+USUAL_A = 0.015
+"""What a small panel voltmeter with light-emitting digits draws (typical; 4 to 25 mA are met)."""
+ABOVE_FLAT = 1.06
+"""A new alarm warns at so many times the volts at which its source counts as flat: some charge is left there."""
+
+
+class Voltmeter(StageKind, frozen=True, tag="voltmeter"):
+    """Across plus and minus; what it draws drains the pack as long as it is connected. It opens nothing."""
+
+    TITLE, OFFERED = "Voltmeter", "Voltmeter or alarm"
+    WORK_KEY = "voltmeter"
+    ROWS = ("current_a", "warns_v", "built_in")
+    SHOWN = ("current_a",)
+    DRAWS = SHOWS = True
+
+    current_a: Number
+    warns_v: Number | None = None
+    built_in: bool = False
+
+    @classmethod
+    def typical(cls, wanted: Wanted) -> Voltmeter:
+        return cls(current_a=Known(value=USUAL_A), warns_v=round(ABOVE_FLAT * wanted.flat_v, 1))
+
+    @property
+    def warns_below_v(self) -> float | None:
+        return maybe(self.warns_v)
+
+    @property
+    def title(self) -> str:
+        return self.TITLE if self.warns_v is None else "Alarm"
+
+    @property
+    def called(self) -> str:
+        return self.title.lower()
+
+    @property
+    def detail(self) -> str:
+        draws = f"draws {figure(number(self.current_a), 'A', 2)}"
+        return draws if self.warns_v is None else f"warns at {number(self.warns_v):g} V"
+
+    @property
+    def shunt_a(self) -> float:
+        return number(self.current_a)
+
+    def element(self, i: int) -> Element:
+        return Element(i, 0.0, 0.0)
+
+    def working(self, at: Station) -> Step:
+        return Step(
+            self.called, "draws beside the device", figure(number(self.current_a), "A"), figure(at.volts_out, "V")
+        )
+
+    def misfit(self, fed: Fed) -> str | None:
+        if fed.held or fed.bank:
+            return "behind a part that holds its volts it never sees the pack run down"
+        if fed.full_v is not None and self.warns_v is not None and number(self.warns_v) >= fed.full_v:
+            return f"it {self.detail}, above the full pack's {figure(fed.full_v, 'V')}"
+        return None
+
+    @property
+    def set_to(self) -> tuple[object, ...]:
+        return (maybe(self.warns_v), False)
+
+    @property
+    def part(self) -> tuple[str, str]:
+        return (
+            self.title,
+            f"{self.detail}, draws {figure(number(self.current_a), 'A', 2)}" if self.warns_v else self.detail,
+        )
+
+    def mounted(self, place: Place) -> str:
+        return f"{self.whole}: across plus and minus, where it can be seen or heard"
+
+    def tails(self, place: Place) -> Tails | None:
+        return Tails("across plus and minus", 2, "+ and −")
+
+    def work(self, place: Place) -> Work:
+        drawn = figure(number(self.current_a), "A", 2)
+        how = f"Across plus and minus, behind the fuse: a slip with its thin wires must open that; it draws {drawn}."
+        set_ = "" if self.warns_v is None else f" Set it to warn at {number(self.warns_v):g} V with a supply."
+        return Work(f"the {self.called}", how + set_, 15, "soldering")
