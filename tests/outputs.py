@@ -31,7 +31,8 @@ from hermotrope_core.hours.long_run import leaking_runtime
 from hermotrope_core.hours.night import through_the_night
 from hermotrope_core.hours.standing import switch_places
 from hermotrope_core.hours.sums import simple_sums
-from hermotrope_core.hours.swap import cautious_lasts, field_warnings, handover, recharge_seconds, swap_plan
+from hermotrope_core.hours.swap import cautious_lasts, handover, recharge_seconds, swap_plan
+from hermotrope_core.hours.warning import alarms, field_warnings
 from hermotrope_core.judge.cautions import cautions
 from hermotrope_core.judge.choose import choose, fuse_margins, lead_margins
 from hermotrope_core.judge.evidence import judgement_working
@@ -121,6 +122,7 @@ def _of_the_run(situation: Situation) -> Iterator[Any]:
         and [swap_plan(DAY_S, cautious_lasts(situation, 0.9), own, 7200.0, hot=own > 1) for own in (1, 3)]
     )
     yield field_warnings(situation, run(case, marks=True))
+    yield alarms(situation, run(case, marks=True))
     wish = middle_wish(situation)
     yield None if wish is None else output_over_run(situation, wish)
 

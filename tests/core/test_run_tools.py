@@ -23,7 +23,8 @@ from hermotrope_core.hours.long_run import MONTH_S, leaking_runtime
 from hermotrope_core.hours.night import ahead, through_the_night, turned
 from hermotrope_core.hours.ran import judged_run, taken
 from hermotrope_core.hours.sums import simple_sums
-from hermotrope_core.hours.swap import cautious_lasts, field_warnings, handover, recharge_seconds, swap_plan
+from hermotrope_core.hours.swap import cautious_lasts, handover, recharge_seconds, swap_plan
+from hermotrope_core.hours.warning import field_warnings
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.values import clock
 from hermotrope_core.values.figures import figure

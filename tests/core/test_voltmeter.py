@@ -17,6 +17,7 @@ from hermotrope_core.circuit.point import circuit_of
 from hermotrope_core.circuit.simulate import Simulation
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.standing import days_to_flat
+from hermotrope_core.hours.warning import alarms
 from hermotrope_core.judge.cures import alarm_change, with_stages
 from hermotrope_core.judge.findings import check
 from hermotrope_core.judge.placement import problem
@@ -159,6 +160,34 @@ class Told(SimpleTestCase):
         self.assertIsNone(problem(made, one, 1))
         self.assertRegex(problem(made, one, 4) or "", "holds its volts")
         self.assertRegex(problem(made, Voltmeter(current_a=0.01, warns_v=21.0), 1) or "", "above the full pack")
+
+
+class Sounds(SimpleTestCase):
+    def test_so_long_before_the_end(self) -> None:
+        """What is said is where the run, followed with the alarm as a cut-off in its place, would stop."""
+        made = tree("resistance", None, FUSE, METER | {"warns_v": 12.6}, LEAD)
+        situation = Situation(case_from(made))
+        (one,) = alarms(situation, run(situation.case, marks=True))
+        cut = made | {"path": [FUSE, METER, {"stage": "cut-off", "trips_v": 12.6}, LEAD]}
+        ends = run(case_from(made)).runtime_s
+        self.assertAlmostEqual(one.light_s, ends - run(case_from(cut)).runtime_s, delta=1e-3 * ends)
+        self.assertEqual(one.light_s, one.heavy_s)
+
+    def test_sooner_in_the_heavier_mode_and_not_behind_what_holds(self) -> None:
+        before = Situation(case("cases", "hide-mount-on-tool-pack"))
+        after = with_stages(before.case, alarm_change(before))
+        (one,) = alarms(Situation(after), run(after, marks=True))
+        self.assertGreater(one.heavy_s, one.light_s)
+        self.assertGreater(one.light_s, 0.05 * run(after).runtime_s)
+        held = case_from(tree("power", None, FUSE, BOARD, METER | {"warns_v": 12.6}))
+        self.assertEqual(alarms(Situation(held), run(held, marks=True)), ())
+
+    def test_never_and_from_the_start(self) -> None:
+        for volts, share in ((5.0, 0.0), (15.0, 1.0)):
+            made = case_from(tree("power", None, FUSE, METER | {"warns_v": volts}))
+            followed = run(made, marks=True)
+            (one,) = alarms(Situation(made), followed)
+            self.assertEqual(one.light_s, share * followed.runtime_s)
 
 
 class Proved(SimpleTestCase):

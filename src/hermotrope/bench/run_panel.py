@@ -16,7 +16,8 @@ from hermotrope_core.hours.job import charge_at, output_over_run
 from hermotrope_core.hours.long_run import leaking_runtime
 from hermotrope_core.hours.night import through_the_night
 from hermotrope_core.hours.sums import simple_sums
-from hermotrope_core.hours.swap import field_warnings, handover
+from hermotrope_core.hours.swap import handover
+from hermotrope_core.hours.warning import Alarm, alarms, field_warnings
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.case import planned
 from hermotrope_core.values.clock import clock_time, days_later
@@ -45,6 +46,7 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "programme": programme(feed),
         "thoughts": [_thought(one) for one in simple_sums(situation)],
         "output": _output(situation, ask),
+        "alarms": [_alarm(situation, one) for one in alarms(situation, feed.marked_run)],
         "warnings": [_warning(one) for one in field_warnings(situation, feed.marked_run)],
         "seam": _seam(situation),
         "plan": plan_for(feed, ask),
@@ -55,6 +57,20 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "night": _night(feed),
         "table": _table(feed),
     }
+
+
+def _alarm(situation: Situation, one: Alarm) -> str:
+    """When an alarm sounds, in a sentence."""
+    light, heavy = situation.lightest.name, situation.heaviest.name
+    told = f"The {one.called} ({one.warns_v:g} V)"
+    if one.light_s <= 0.0 and one.heavy_s <= 0.0:
+        return f"{told} never sounds: the run ends before."
+    if light == heavy:
+        return f"{told} sounds {duration(one.light_s)} before the end."
+    first = f"{told} sounds in “{heavy}” from {duration(one.heavy_s)} before the end"
+    if one.light_s <= 0.0:
+        return f"{first}, in “{light}” never."
+    return f"{first}, in “{light}” from {duration(one.light_s)}."
 
 
 def sentence(feed: Feed) -> dict[str, str]:

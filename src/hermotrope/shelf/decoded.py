@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from hermotrope_core.know.label import LabelError
+from hermotrope_core.know.line_print import line_facts, line_part, line_word
 from hermotrope_core.know.printed import Printed, read_print
 from hermotrope_core.know.shelved import board_facts, held, marked, part_of
-from hermotrope_core.know.switch_print import Opens, switch_facts, switch_of
 from hermotrope_core.know.wall import adapter_line
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.source import Source
@@ -37,8 +37,8 @@ def decoded_context(label: str, reading: str) -> dict[str, Any]:
         return {}
     at = whole_number(reading, MOST_READINGS) or 0
     try:
-        if (opens := switch_of(label)) is not None:
-            return {"facts": switch_facts(opens[0]), "assumed": opens[1], "is": f"a {opens[0].called}", "reading": 0}
+        if (small := line_part(label)) is not None:
+            return {"facts": line_facts(small[0]), "assumed": small[1], "is": line_word(small[0]), "reading": 0}
         read = read_print(label)
     except LabelError as error:
         return {"error": str(error)}
@@ -54,7 +54,6 @@ def decoded_context(label: str, reading: str) -> dict[str, Any]:
         named = part_of(label, at)
     except LabelError as error:
         return context | {"error": str(error)}
-    assert not isinstance(named.part, Opens)  # told above
     facts = _facts(label, read, named.part, at) if isinstance(named.part, Source) else board_facts(named.part)
     return context | {"facts": facts, "assumed": named.assumed, "is": IS[read.kind]}
 

@@ -21,13 +21,13 @@ from hermotrope_core.circuit.point import (
     unloaded_volts,
 )
 from hermotrope_core.kinds.effects import Demand
-from hermotrope_core.kinds.stages import Lead, Stage, front
+from hermotrope_core.kinds.stages import Stage, front
 from hermotrope_core.parts.chemistry import CHEMISTRIES, Chemistry
 from hermotrope_core.parts.wire import safe_amps, warm_share
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.device import Mode, rated_watts
 from hermotrope_core.plan.source import Source
-from hermotrope_core.values.known import maybe, number
+from hermotrope_core.values.known import Number, maybe, number
 
 LOW_SOC = 0.2
 """Charge at which limits are judged beside full: nearly empty, when currents are highest."""
@@ -242,9 +242,9 @@ class Situation:
         known = [self.temperature_c, *(celsius for _, celsius in self.case.conditions.temperature_by_h or ())]
         return min(known), max(known)
 
-    def safe_amps(self, lead: Lead) -> float:
-        """Safe current of a lead at the warmest that it gets, amperes."""
-        return safe_amps(number(lead.area_mm2)) * warm_share(self.temperatures_c[1])
+    def safe_amps(self, area_mm2: Number) -> float:
+        """Safe current of copper of an area in mm² at the warmest that it gets, amperes."""
+        return safe_amps(number(area_mm2)) * warm_share(self.temperatures_c[1])
 
     @property
     def alternating(self) -> bool:

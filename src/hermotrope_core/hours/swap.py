@@ -1,4 +1,4 @@
-"""Swap plan: how many packs a job takes, when to change them, when they are ready again; and the field's warnings."""
+"""Swap plan: how many packs a job takes, when to change them, when they are ready again."""
 
 from __future__ import annotations
 
@@ -7,10 +7,9 @@ from math import ceil, inf
 
 import msgspec
 
-from hermotrope_core.circuit.discharge import Run, run
+from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.duty_sums import duty_sums
-from hermotrope_core.hours.job import charge_at
 from hermotrope_core.hours.night import ahead
 from hermotrope_core.values.known import maybe, number
 
@@ -19,7 +18,6 @@ MARGIN = 0.1
 MOST_SWAPS = 500
 TAPER = 0.95
 """What the slow end of a charge leaves of a charger’s watts on average (typical)."""
-WARN_BEFORE_S = (1800.0, 3600.0)
 
 
 class Swap(msgspec.Struct, frozen=True):
@@ -114,32 +112,6 @@ def recharge_seconds(situation: Situation, charger_w: float | None, hours_a_day:
         return seconds
     nights = ceil(seconds / (3600.0 * hours_a_day) - 1e-9) - 1
     return seconds + nights * 3600.0 * (24.0 - hours_a_day)
-
-
-class FieldWarning(msgspec.Struct, frozen=True):
-    """What a meter at the pack shows so many seconds before this run ends: at rest, lightest and heaviest mode."""
-
-    before_s: float
-    soc: float
-    rest_v: float
-    light_v: float | None
-    heavy_v: float | None
-
-
-def field_warnings(situation: Situation, followed: Run) -> tuple[FieldWarning, ...]:
-    """Volts at the pack's terminals at the end of this very run and some time before it, for a sticker and an alarm.
-
-    `followed` is the run with its marks. Half an hour and an hour before the end; shorter where the run is short.
-    """
-    light, heavy = situation.lightest, situation.heaviest
-    total = followed.runtime_s
-    before = (0.0, *WARN_BEFORE_S) if total > 2.0 * WARN_BEFORE_S[-1] else (0.0, total / 8.0, total / 4.0)
-    found = []
-    for seconds in before:
-        soc = charge_at(followed, total - seconds)
-        at = situation.pack_v(light, soc), situation.pack_v(heavy, soc)
-        found.append(FieldWarning(seconds, soc, situation.circuit.emf(soc), *at))
-    return tuple(found)
 
 
 class Handover(msgspec.Struct, frozen=True):

@@ -174,7 +174,7 @@ def lead_margins(situation: Situation) -> tuple[Margin, ...]:
             Margin(
                 stage=i,
                 amps=top.at.at_stage(i).amps_in,
-                safe_a=situation.safe_amps(lead),
+                safe_a=situation.safe_amps(lead.area_mm2),
                 fuse_a=_fuse_before(situation.case, i),
                 drop_v=drop,
                 share=drop / at.volts_in if at.volts_in > 0.0 else 0.0,

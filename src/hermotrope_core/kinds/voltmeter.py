@@ -18,12 +18,14 @@ class Voltmeter(StageKind, frozen=True, tag="voltmeter"):
 
     TITLE, OFFERED = "Voltmeter", "Voltmeter or alarm"
     WORK_KEY = "voltmeter"
-    ROWS = ("current_a", "warns_v", "built_in")
+    ROWS = ("current_a", "warns_v", "rating_v", "built_in")
     SHOWN = ("current_a",)
     DRAWS = SHOWS = True
 
     current_a: Number
     warns_v: Number | None = None
+    rating_v: Number | None = None
+    """The most volts that it stands."""
     built_in: bool = False
 
     @classmethod

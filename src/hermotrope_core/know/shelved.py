@@ -8,10 +8,11 @@ import msgspec
 
 from hermotrope_core.kinds.converter import Converter, Topology
 from hermotrope_core.kinds.inlets import ConnectorKind
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.know.bank import fed_from
 from hermotrope_core.know.label import NUM, PORT_V, LabelError, figure_of, said, typical
+from hermotrope_core.know.line_print import line_part
 from hermotrope_core.know.printed import AMPS, RANGE, Outlet, Printed, read_print
-from hermotrope_core.know.switch_print import Opens, switch_of
 from hermotrope_core.know.wall import wall_adapter
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import MAINS_LEAST_V, SLEEPS_AFTER_S
@@ -57,8 +58,8 @@ class Named(msgspec.Struct, frozen=True):
     """A part made of a label, and what was taken for granted in making it."""
 
     kind: str
-    """As the shelf sorts it: source, converter or stage."""
-    part: Source | Converter | Opens
+    """As the shelf sorts it: source, converter, lead or stage."""
+    part: Source | Stage
     assumed: tuple[str, ...]
 
 
@@ -70,8 +71,8 @@ def part_of(label: str, reading: int = 0) -> Named:
     (28.0, 20.0, 3.0)
     """
     name = " ".join(label.split())[:120]
-    if (opens := switch_of(name)) is not None:
-        return Named("stage", *opens)
+    if (small := line_part(name)) is not None:
+        return Named("lead" if small[0].kind == "lead" else "stage", *small)
     read = read_print(label)
     if read.kind == "board":
         return _board(name, read)
@@ -310,8 +311,9 @@ def _topology(
     return "buck"
 
 
-def board_facts(board: Converter) -> list[tuple[str, str]]:
+def board_facts(board: Stage) -> list[tuple[str, str]]:
     """What a board takes and gives, in rows of a term and its words."""
+    assert isinstance(board, Converter)
 
     def span(low: Number | None, high: Number | None) -> str:
         return f"{number(low):g} to {number(high):g} V" if low is not None and high is not None else "not told"

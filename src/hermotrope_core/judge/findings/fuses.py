@@ -114,7 +114,7 @@ def unfused_lead(situation: Situation) -> Iterator[Finding]:
     short = short_amps(situation)
     long = [pair for pair in leads if number(pair[1].length_m) > TO_FUSE_M] or leads
     i, lead = min(long, key=lambda pair: number(pair[1].area_mm2))
-    safe = situation.safe_amps(lead)
+    safe = situation.safe_amps(lead.area_mm2)
     burns = short > safe and number(lead.length_m) > TO_FUSE_M
     amps = _amps(short)
     end = "it burns before anything opens." if burns else "a short there lasts until the pack is empty."
@@ -298,6 +298,11 @@ def rating_volts(situation: Situation) -> Iterator[Finding]:
             )
             cure = f"take a {name} rated for {figure(volts, 'V')} or more of direct current"
             yield Finding("rating-volts", "note" if rated is None else "refuse", text, i, volts, limit, "V", cure)
+        elif stage.SHOWS and stage.breaks_v is not None and above(volts, stage.breaks_v):
+            limit = stage.breaks_v
+            text = f"The {stage.called} stands {figure(limit, 'V')}, and {figure(volts, 'V')} stand here: it burns out."
+            cure = f"take one for {figure(volts, 'V')} or more"
+            yield Finding("rating-volts", "refuse", text, i, volts, limit, "V", cure)
 
 
 @rule(Basis("no-switch", ("refuse",), "what is stated of its use", ("traits",)))

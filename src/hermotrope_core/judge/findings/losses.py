@@ -86,7 +86,7 @@ def _share_lost(i: int) -> Callable[[Look], float]:
 def wire_hot(situation: Situation) -> Iterator[Finding]:
     """A lead that carries more than its safe current, where it is as warm as the surroundings get."""
     for i, stage in leads_of(situation.case.path):
-        limit = situation.safe_amps(stage)
+        limit = situation.safe_amps(stage.area_mm2)
         look = worst(situation.looks, amps_into(i), limit)
         if look is None:
             continue
