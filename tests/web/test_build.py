@@ -111,6 +111,20 @@ class Build(TestCase):
             self.assertEqual(self.post("join", start="3", leads=bad).status_code, 422)
         self.assertEqual(self.post("join", start="44").status_code, 422)
 
+    def test_an_alarm_is_put_in_so_that_it_sounds_in_time(self) -> None:
+        self.start("hide-mount-on-tool-pack", "cases")
+        self.assertEqual(self.post("stage", do="add", at="2", kind="voltmeter").status_code, 200)
+        self.assertEqual([stage.kind for stage in self.now.case.path][2], "voltmeter")
+        self.assertFalse(self.codes() & {"alarm-volts", "no-warning"})
+        told = re.search(
+            r"The alarm \([\d.]+ V\) sounds in “slew” from ([^,]*) before the end, in “hold” from (\w+)",
+            self.panel("run"),
+        )
+        assert told is not None
+        self.assertGreater(int(told[1].removesuffix(" min")), 30)
+        self.assertIn("warns at", self.panel("build"))
+        self.assertRegex(self.panel("run"), r'"guards": \[\["alarm [\d.]+ V", [\d.]+, "--care"')
+
     def test_drawings_are_whole_files(self) -> None:
         self.start("swapped-by-the-lead")
         for name in ("wiring", "schematic"):

@@ -8,7 +8,7 @@ import msgspec
 
 from hermotrope.bench.feed import Feed
 from hermotrope.entry.typed import EditError
-from hermotrope_core.judge.cures import converter_for, fuse_for, keep_alive_change
+from hermotrope_core.judge.cures import alarm_change, converter_for, fuse_for, keep_alive_change
 from hermotrope_core.kinds.stage import Wanted
 from hermotrope_core.kinds.stages import Stage, kind_named
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -37,6 +37,9 @@ def _fitting(case: Case, kind: str, at: int) -> Stage | None:
         return None
     if kind == "fuse" and at == 0:
         return fuse_for(situation)
+    if kind == "voltmeter":
+        change = alarm_change(situation)
+        return msgspec.convert(change[0]["value"], Stage) if change else None
     return converter_for(situation) if kind == "converter" else None
 
 

@@ -38,7 +38,12 @@ def run_chart(situation: Situation, run: Run, range_: Range | None) -> dict[str,
         "modes": [mode.name for mode in modes],
         "end": {"seconds": run.runtime_s, "cause": run.end_cause, "mode": run.end_mode},
         "range": [range_.p5, range_.p95] if range_ else None,
-        "limits": {"min": maybe(supply.min_v), "max": maybe(supply.max_v), "cutoff": situation.circuit.cutoff_v},
+        "limits": {
+            "min": maybe(supply.min_v),
+            "max": maybe(supply.max_v),
+            "cutoff": situation.circuit.cutoff_v,
+            "guards": _guards(situation),
+        },
         "bank": situation.source.regulated_output is not None,
     }
 
@@ -68,3 +73,13 @@ def _thinned(rows: list[list[float | None]], situation: Situation, draws: list[D
         for mode, draw in enumerate(draws):
             moment = seconds + mode * (after.seconds - mark.seconds) / count / len(draws)
             rows.append(_row(situation, draw, moment, soc, mode))
+
+
+def _guards(situation: Situation) -> list[tuple[str, float, str]]:
+    """What warns or opens while the pack runs down: words, volts, the colour's name."""
+    found = []
+    for stage in situation.seeing:
+        for volts, colour in ((stage.warns_below_v, "--care"), (stage.opens_below_v, "--refused")):
+            if volts is not None:
+                found.append((f"{stage.called} {volts:g} V", volts, colour))
+    return found

@@ -97,7 +97,10 @@ const charts = (() => {
         ctx.restore();
       };
       if (kind === "volts") {
-        const { min, max, cutoff } = data.limits;
+        const { min, max, cutoff, guards } = data.limits;
+        guards.forEach(([words, volts, colour], i) =>
+          rule(plot.valToPos(volts, "y", true), words, colour, 0.64 - 0.12 * (i % 2)),
+        );
         if (!data.bank) rule(plot.valToPos(cutoff, "y", true), `pack cut-off ${cutoff} V`, "--refused", 0.4);
         if (max !== null) rule(plot.valToPos(max, "y", true), `device most ${max} V`, "--care", 0);
         if (min !== null) rule(plot.valToPos(min, "y", true), `device least ${min} V`, "--care", 0);
