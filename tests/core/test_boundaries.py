@@ -4,23 +4,51 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
 from django.test import SimpleTestCase
 
-from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.discharge import NeverEnds, run
+from hermotrope_core.circuit.many import runs
 from hermotrope_core.circuit.netlist import netlist
+from hermotrope_core.circuit.pack import flat_volts
 from hermotrope_core.circuit.simulate import Simulation
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cautions import cautions
 from hermotrope_core.judge.cures import BOARDS, converter_change, converter_for, set_point, wire_amps_behind
 from hermotrope_core.judge.findings import check
 from hermotrope_core.judge.findings.fuses import fuse_to_the_pack
-from hermotrope_core.parts.craft import AIR_CARE_WH, NEAR_SHARE
+from hermotrope_core.kinds.stage import Wanted
+from hermotrope_core.kinds.stages import KINDS
+from hermotrope_core.know.shelved import part_of
+from hermotrope_core.parts.craft import AIR_CARE_WH, HOT_CARE_K, HOT_REFUSE_K, NEAR_SHARE
 from hermotrope_core.plan.case import MOST_STAGES
+from hermotrope_core.plan.source import Source
+from hermotrope_core.prove import StandIn
 from hermotrope_core.prove.gates import gates
+from hermotrope_core.values.known import number
 from tests.support import case
 
 SWITCH = {"stage": "switch"}
 FUSE = {"stage": "fuse", "rating_a": 5, "rating_v": 60}
+
+TYPICAL = {
+    "fuse": {"stage": "fuse", "rating_a": 5.0},
+    "switch": {"stage": "switch"},
+    "cut-off": {"stage": "cut-off", "trips_v": 10.0},
+    "converter": {
+        "stage": "converter",
+        "topology": "buck-boost",
+        "output_v": 12.0,
+        "efficiency": 0.85,
+        "quiescent_w": 0.1,
+    },
+    "linear": {"stage": "linear", "output_v": 12.0, "dropout_v": 2.0, "quiescent_a": 0.005},
+    "diode": {"stage": "diode", "forward_v": 0.7},
+    "resistor": {"stage": "resistor", "resistance_ohm": 1.0, "rating_w": 5.0},
+    "lead": {"stage": "lead", "length_m": 1.0, "area_mm2": 0.75},
+    "keep-alive": {"stage": "keep-alive", "current_a": 0.084},
+    "voltmeter": {"stage": "voltmeter", "current_a": {"value": 0.015}, "warns_v": 10.6},
+}
 
 
 def mount(**changes: Any) -> Situation:
@@ -163,3 +191,87 @@ class ByAir(SimpleTestCase):
                 pack = {"source.capacity_ah": wh / 18.0, "source.stated_at_v": 18.0}
                 found = cautions(case("cases", "hide-mount-on-tool-pack", **pack))
                 self.assertEqual(any(one.key == "air" for one in found), told)
+
+
+class Typical(SimpleTestCase):
+    def test_what_a_new_stage_is_made_of(self) -> None:
+        """Every figure that a stage begins with, before anybody says otherwise."""
+        made = {one.__struct_config__.tag: one.typical(Wanted(12.0, 10.0)) for one in KINDS}
+        self.assertEqual({kind: msgspec.to_builtins(one) for kind, one in made.items()}, TYPICAL)
+
+
+class Chosen(SimpleTestCase):
+    def test_a_board_behind_a_fuse_that_cannot_be_set_is_replaced(self) -> None:
+        low = mount(**{"path.2.output_v": 6.0, "path.2.adjusts_from_v": 5.0, "path.2.adjusts_to_v": 7.0})
+        (change,) = converter_change(low)
+        self.assertEqual((change["op"], change["path"]), ("replace", "/path/2"))
+        self.assertEqual(change["value"]["output_v"], 12.0)
+
+    def test_one_behind_another_is_left_alone(self) -> None:
+        board = {"stage": "converter", "topology": "buck", "output_v": 15, "efficiency": 0.9, "quiescent_w": 0.1}
+        second = board | {"output_v": 6, "adjusts_from_v": 5, "adjusts_to_v": 7}
+        self.assertEqual(converter_change(mount(path=[board, second])), ())
+
+
+class Packs(SimpleTestCase):
+    def test_where_a_source_counts_as_flat(self) -> None:
+        for label, volts in (
+            ("5S2P 18V 4Ah", None), ("26800mAh", None), ("12V 1A adapter", None), ("12V 1A unregulated adapter", 12.0),
+        ):  # fmt: skip
+            part = part_of(label).part
+            assert isinstance(part, Source)
+            with self.subTest(label):
+                self.assertEqual(flat_volts(part), number(part.cutoff_v) if volts is None else volts)
+
+
+class Edges(SimpleTestCase):
+    def test_exactly_what_a_board_gives_is_no_overload(self) -> None:
+        changes = {
+            "path.2.output_current_max_a": 1.25, "device.modes": [{"name": "on", "kind": "current", "current_a": 1.25}],
+            "duty.repeat": [{"mode": "on", "seconds": 60}],
+        }  # fmt: skip
+        made = mount(**changes)
+        self.assertNotIn("converter-overload", codes(made))
+        ended = run(made.case)
+        self.assertEqual(ended.end_cause, "pack cut-off")
+        many = runs(made.case, {}, 2)
+        self.assertAlmostEqual(many.runtime_s[0], ended.runtime_s, delta=1e-3 * ended.runtime_s)
+        self.assertEqual(list(many.causes()), ["pack cut-off"])
+
+    def test_a_board_at_the_very_heat_that_is_refused_is_cared_for(self) -> None:
+        made = mount()
+        heat = max(look.at.at_stage(2).heat_w for look in made.looks)
+        for per_w, level in ((HOT_REFUSE_K / heat * (1 - 1e-9), "care"), (HOT_REFUSE_K / heat * (1 + 1e-6), "refuse")):
+            found = [one for one in check(mount(**{"path.2.thermal_k_per_w": per_w})) if one.code == "hot-part"]
+            self.assertEqual([one.level for one in found], [level])
+            self.assertEqual(found[0].limit, HOT_CARE_K if level == "care" else HOT_REFUSE_K)
+
+    def test_a_duty_that_draws_nothing_never_ends(self) -> None:
+        modes = [{"name": one, "kind": "power", "power_w": 0} for one in ("a", "b")]
+        turns = [{"mode": one, "seconds": 60} for one in ("a", "b")]
+        idle = case("cases", "sampling-boat-direct", **{"device.modes": modes, "duty.repeat": turns})
+        self.assertRaises(NeverEnds, run, idle)
+        self.assertRaises(NeverEnds, runs, idle, {}, 2)
+
+    def test_a_bay_counts_only_where_the_cells_lie_in_it(self) -> None:
+        bay = {"size": "AA", "slots": ["up"], "leads": ["1-", "1+"]}
+        for kind, told in (("cell-bay", True), ("leads", False)):
+            outlet = {"kind": kind, "polarity": "marked"}
+            self.assertEqual("look-alike-cells" in codes(mount(**{"device.bay": bay, "source.outlet": outlet})), told)
+
+
+class Windows(SimpleTestCase):
+    def test_a_dropper_reads_more_than_the_device_stands_until_it_is_loaded(self) -> None:
+        path = [{"stage": "switch"}, {"stage": "resistor", "resistance_ohm": 2, "rating_w": 20}]
+        asks = {ask.key: ask for gate in gates(mount(path=path), {}) for ask in gate.asks}
+        plug = next(ask for key, ask in asks.items() if key.startswith("polarity.") and ask.unit == "V")
+        self.assertGreater(plug.high, 20.0)
+
+    def test_ripple_and_what_is_seen_are_shown_as_expected(self) -> None:
+        made = mount()
+        bench = StandIn(made.case, None)
+        for gate in gates(made, {}):
+            for ask in gate.asks:
+                if ask.meter in ("ripple", "seen"):
+                    self.assertEqual(bench.read(ask), ask.expected or 0.0)
+                    self.assertTrue(ask.low <= bench.read(ask) <= ask.high, ask.key)
