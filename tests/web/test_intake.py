@@ -222,3 +222,62 @@ class Intake(TestCase):
         for bad in ({"place": "/title"}, {"place": "/nowhere/x"}, {"place": "/path/0/rating_a"}):
             self.assertEqual(self.client.get(url, bad).status_code, 404)
         self.assertEqual(self.now().version, 1)
+
+
+class Again(TestCase):
+    client_class = Reader
+
+    def setUp(self) -> None:
+        one = {"repeat": [{"mode": "slew", "seconds": 60}]}
+        source = tree("cases", "hide-mount-on-tool-pack")["source"]
+        source["capacity_ah"] = {"value": source["capacity_ah"], "known_by": "label"}
+        self.old = actions.create(
+            case_from(tree("cases", "hide-mount-on-tool-pack", duty=one, source=source)), "Started"
+        )
+        self.old.measured_s = 3600.0
+        self.old.save()
+
+    def start(self, status: int = 302, **data: str) -> str:
+        answer = self.client.post("/new/", {"device": "again", "earlier": str(self.old.pk), **data})
+        self.assertEqual(answer.status_code, status)
+        return answer.content.decode()
+
+    def test_a_device_of_the_bench_brings_what_its_run_taught(self) -> None:
+        self.start(title="Mount on the new pack")
+        made = Conversion.objects.exclude(pk=self.old.pk).get()
+        self.assertEqual((made.title, made.case.source, made.case.path), ("Mount on the new pack", None, ()))
+        slew = next(mode for mode in made.case.device.modes if mode.name == "slew")
+        self.assertGreater(number(slew.draw or 0), 45)
+        page = self.client.get(f"{made.get_absolute_url()}?panel=2").content.decode()
+        self.assertIn("Ran 60 min (slew) on ", page)
+
+        def post(**data: str) -> str:
+            now = Conversion.objects.get(pk=made.pk)
+            form = {"version": now.version, "panel": "1", "at": "0", "kind": "conversion", **data}
+            answer = self.client.post(f"/c/{made.pk}/evidence/", form, headers=HTMX)
+            self.assertIn(answer.status_code, (200, 422))
+            return answer.content.decode()
+
+        post(do="change", lasted_s="2 h", mode="slew")
+        piece = Conversion.objects.get(pk=made.pk).case.device.evidence[0]
+        self.assertEqual((piece.lasted_s, piece.source), (7200.0, self.old.case.source))  # type: ignore[union-attr]
+        self.assertIn("does not last so long", post(do="change", lasted_s="2000 h", mode="slew"))
+        self.assertIn("still to be told", post(do="change", lasted_s="", mode="slew"))
+        post(do="doubt")
+        post(do="remove")
+        self.assertEqual(Conversion.objects.get(pk=made.pk).case.device.evidence, ())
+        self.assertIn("nothing of this kind is asked", post(do="add", lasted_s="2 h", mode="slew", at=""))
+
+    def test_what_was_changed_after_it_ran_is_not_what_ran(self) -> None:
+        self.old.done_revision = 1
+        self.old.save()
+        made = actions.put(self.old.pk, self.old.version, msgspec.structs.replace(self.old.case, path=()), "Bare")
+        self.assertEqual(made.case.path, ())
+        self.start()
+        again = Conversion.objects.exclude(pk=self.old.pk).get()
+        self.assertEqual(len(again.case.device.evidence[0].path), 4)  # type: ignore[union-attr]
+        self.assertTrue(again.title.endswith(", once more"))
+
+    def test_one_that_is_not_there(self) -> None:
+        for key in ("", "0", "99999", "x", "²", "9" * 40):
+            self.assertIn("Choose one of these devices", self.start(422, earlier=key))

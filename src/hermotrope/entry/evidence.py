@@ -11,7 +11,7 @@ from hermotrope.entry.typed import EditError
 from hermotrope_core.know.evidence import line_of
 from hermotrope_core.know.sold import SIZES
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.evidence import Evidence, Learned
+from hermotrope_core.plan.evidence import Evidence, Learned, RanBefore
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.quantity import QuantityError, parse, parse_field, show
 
@@ -126,7 +126,14 @@ FORMS: tuple[Form, ...] = (
         (Ask("at_v", "at", example="9.6 V"), Ask("went", "", "choice", choices=WENT, start="worked")),
     ),
 )
-BY_KEY = {form.key: form for form in FORMS}
+BEFORE = Form(
+    "conversion",
+    "It ran in another conversion",
+    (Ask("lasted_s", "it ran", example="9 h"), _MODE),
+    "On that pack and through that path, until it stopped. Another device of the bench brings it along.",
+)
+"""Not offered: it comes with a device that is converted once more, with the pack and the path of that time."""
+BY_KEY = {form.key: form for form in (*FORMS, BEFORE)}
 KEPT = (
     Ask("on", "learned on, if it matters", "text", "2026-05-17"),
     Ask("note", "note", "text", "from the maker's forum, second-hand meter, …"),
@@ -138,12 +145,18 @@ AC = (
 )
 
 
-def learned(key: str, post: Mapping[str, str]) -> Evidence:
-    """The piece of evidence that a form holds. Raises `EditError` with what is wrong, by the words of the form."""
+def learned(key: str, post: Mapping[str, str], was: Evidence | None = None) -> Evidence:
+    """The piece of evidence that a form holds; what it does not ask for stays as it `was`.
+
+    Raises `EditError` with what is wrong, by the words of the form.
+    """
     form = BY_KEY.get(key)
-    if form is None:
+    if form is None or (form is BEFORE and not isinstance(was, RanBefore)):
         raise EditError("nothing of this kind is asked")
     tree: dict[str, Any] = {"from": key}
+    if form is BEFORE:
+        asked = {ask.name for ask in (*form.asks, *KEPT)}
+        tree = {name: value for name, value in msgspec.to_builtins(was).items() if name not in asked}
     for ask in (*form.asks, *KEPT):
         text = post.get(ask.name, "").strip()
         if text:

@@ -10,16 +10,20 @@ from collections.abc import Callable, Iterable, Sequence
 
 import msgspec
 
+from hermotrope_core.circuit.pack import full_volts
+from hermotrope_core.circuit.point import circuit_of, unloaded_volts
 from hermotrope_core.know.intake import DISAGREE, RANK, Original, from_adapter, from_cells
-from hermotrope_core.know.life import watts_of
+from hermotrope_core.know.life import watts_before, watts_of
 from hermotrope_core.parts.craft import CAR_CHARGING_V, CAR_FULL_V, CAR_LEAST_V, CAR_RATED_V
-from hermotrope_core.plan.device import Mode, Supply
+from hermotrope_core.plan.case import FORMAT, Case
+from hermotrope_core.plan.device import Device, Mode, Supply
 from hermotrope_core.plan.evidence import (
     Evidence,
     Lasted,
     MeterRead,
     OfCells,
     Printed,
+    RanBefore,
     RanInCar,
     RanOnAdapter,
     RanOnCells,
@@ -125,6 +129,19 @@ def _tried_line(piece: Tried) -> Line:
     return Line(f"{at} were too many for it", fails_above_v=piece.at_v)
 
 
+def _before_line(piece: RanBefore) -> Line:
+    words = f"ran {duration(piece.lasted_s)} ({piece.mode}) on {piece.source.name}, in “{piece.title}”"
+    at = _inlet_volts(piece)
+    return Line(words, at, at)
+
+
+def _inlet_volts(piece: RanBefore) -> float:
+    """Volts at the inlet in another conversion, its pack full and nothing drawn: the most that it survived."""
+    device = Device(name="-", modes=(Mode(name="on", kind="power", power_w=0.0),))
+    made = Case(format=FORMAT, title="-", device=device, source=piece.source, path=piece.path)
+    return unloaded_volts(circuit_of(made), full_volts(piece.source))[-1]
+
+
 _LINES: dict[type, Callable[..., Line]] = {
     RanOnCells: _cells_line,
     RanOnAdapter: _adapter_line,
@@ -133,6 +150,7 @@ _LINES: dict[type, Callable[..., Line]] = {
     MeterRead: _reading_line,
     Lasted: _life_line,
     Tried: _tried_line,
+    RanBefore: _before_line,
 }
 
 
@@ -164,6 +182,9 @@ def _claims(pieces: Iterable[Evidence]) -> _Claims:
             _in_car(claims, engine=piece.engine_running)
         elif isinstance(piece, Printed):
             _printed(claims, piece)
+        elif isinstance(piece, RanBefore):
+            note = f"inferred: {line_of(piece).words}"
+            claims.survived.append(Known(value=_inlet_volts(piece), known_by="typical", note=note))
         else:
             read = Known(value=piece.at_v, known_by="measured", note=f"inferred: {line_of(piece).words}")
             went = piece.went if isinstance(piece, Tried) else "worked"
@@ -314,9 +335,9 @@ def _lives(evidence: Sequence[Evidence], stops_at_v: float | None) -> tuple[dict
     """The watts that each life implies, by its place; and what is wrong with those that imply none."""
     found, problems = {}, {}
     for i, piece in enumerate(evidence):
-        if isinstance(piece, Lasted):
+        if isinstance(piece, Lasted | RanBefore):
             try:
-                watts = watts_of(piece, stops_at_v)
+                watts = watts_of(piece, stops_at_v) if isinstance(piece, Lasted) else watts_before(piece, stops_at_v)
             except ValueError as error:
                 problems[i] = str(error).removeprefix("capacity_ah: ")
             else:
@@ -332,7 +353,7 @@ def _modes(evidence: Sequence[Evidence], lives: dict[int, Known], told: list[str
     for i, piece in enumerate(evidence):
         if isinstance(piece, MeterRead) and not piece.doubted:
             draws.setdefault(piece.mode, []).append(_read_watts(piece))
-        elif isinstance(piece, Lasted) and i in lives:
+        elif isinstance(piece, Lasted | RanBefore) and i in lives:
             draws.setdefault(piece.mode, []).append(lives[i])
     plates = _plates(counted)
     if not draws and plates:

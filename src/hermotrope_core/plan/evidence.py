@@ -8,7 +8,9 @@ from __future__ import annotations
 from datetime import date
 from typing import Literal
 
+from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import Value
 
 MOST_PIECES = 40
@@ -132,4 +134,15 @@ class Tried(Learned, frozen=True, kw_only=True, tag="tried"):
     went: Literal["worked", "too-few", "too-many"] = "worked"
 
 
-Evidence = RanOnCells | RanOnAdapter | RanInCar | Printed | MeterRead | Lasted | Tried
+class RanBefore(Learned, frozen=True, kw_only=True, tag="conversion"):
+    """It ran so long in another conversion, on that pack and through that path, until it stopped."""
+
+    title: str
+    mode: str
+    lasted_s: float
+    source: Source
+    path: tuple[Stage, ...] = ()
+    temperature_c: float | None = None
+
+
+Evidence = RanOnCells | RanOnAdapter | RanInCar | Printed | MeterRead | Lasted | Tried | RanBefore

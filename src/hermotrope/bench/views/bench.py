@@ -17,10 +17,13 @@ from hermotrope.bench.models import Conversion
 from hermotrope.drawings.strip import small_line
 from hermotrope.entry.asked import wants_part
 from hermotrope.shelf import starter
+from hermotrope_core.know.again import converted_again, ran_before
 from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.duty import Duty
+from hermotrope_core.plan.evidence import RanBefore
 from hermotrope_core.tell import record
 from hermotrope_core.values.figures import duration, span
+from hermotrope_core.values.whole import MOST_KEY, whole_number
 
 FILTERS = {
     "all": ("All", Q()),
@@ -31,7 +34,9 @@ FILTERS = {
     "refused": ("Refused", Q(verdict="refused")),
     "open": ("Open", Q(verdict="open")),
 }
-BLANK = "blank"
+BLANK, AGAIN = "blank", "again"
+MOST_EARLIER = 500
+"""Conversions whose device may be chosen again, the newest first."""
 LONGEST_LIST = 200
 
 
@@ -98,6 +103,11 @@ def new(request: HttpRequest) -> HttpResponse:
         elif key in starter.devices():
             start = starter.devices()[key]
             device, duty, title = start.device, start.duty, start.title
+        elif key == AGAIN and (earlier := _earlier(request.POST.get("earlier", ""))) is not None:
+            title = request.POST.get("title", "").strip()[:200] or f"{earlier.case.device.name}, once more"
+            again = converted_again(earlier.case, title, _ran(earlier))
+            conversion = actions.create(again, f"Started from “{earlier.title}”")
+            return redirect(f"{conversion.get_absolute_url()}?panel=1")
         else:
             return render(request, "bench/new.html", _new_context("Choose one of these devices."), status=422)
         conversion = actions.create(actions.new_case(title, device, duty), "Started")
@@ -106,7 +116,23 @@ def new(request: HttpRequest) -> HttpResponse:
 
 
 def _new_context(error: str = "") -> dict[str, object]:
-    return {"devices": list(starter.devices().values()), "error": error, "blank": BLANK}
+    earlier = Conversion.objects.order_by("-pk").values_list("pk", "title")[:MOST_EARLIER]
+    context = {"devices": list(starter.devices().values()), "error": error, "blank": BLANK, "again": AGAIN}
+    return context | {"earlier": earlier}
+
+
+def _earlier(key: str) -> Conversion | None:
+    """The conversion whose device is to be converted once more."""
+    at = whole_number(key, MOST_KEY)
+    found = None if at is None else Conversion.objects.filter(pk=at).first()
+    return found if found is not None and not isinstance(found.case, Unreadable) else None
+
+
+def _ran(earlier: Conversion) -> RanBefore | None:
+    """How long it ran, as it was built then."""
+    built = earlier.revisions.filter(number=earlier.done_revision or 0).first()
+    case = earlier.case if built is None else built.case
+    return None if isinstance(case, Unreadable) else ran_before(case, earlier.measured_s)
 
 
 @require_POST

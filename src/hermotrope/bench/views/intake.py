@@ -39,7 +39,7 @@ def evidence(request: HttpRequest, pk: int) -> HttpResponse:
     if do == "add":
         pieces.append(learned(post.get("kind", ""), post.dict()))
     elif do == "change" and at:
-        pieces[int(at)] = learned(post.get("kind", ""), post.dict())
+        pieces[int(at)] = learned(post.get("kind", ""), post.dict(), pieces[int(at)])
     elif do == "doubt" and at:
         pieces[int(at)] = doubted(pieces[int(at)])
     elif do == "remove" and at:
