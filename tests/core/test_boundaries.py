@@ -48,6 +48,7 @@ TYPICAL = {
     "lead": {"stage": "lead", "length_m": 1.0, "area_mm2": 0.75},
     "keep-alive": {"stage": "keep-alive", "current_a": 0.084},
     "voltmeter": {"stage": "voltmeter", "current_a": {"value": 0.015}, "warns_v": 10.6},
+    "changeover": {"stage": "changeover", "other_v": 12.0},
 }
 
 

@@ -74,6 +74,11 @@ PAIRS: list[tuple[str, str, str, str, Any, Any]] = [
     ("wrong-socket", "refuse", "all-well", "device.inlet.kind", "barrel", "mains"),
     ("alarm-volts", "care", "with-alarm", "path.2.warns_v", 14.99, 14.98),
     ("alarm-volts", "care", "with-alarm", "path.2.warns_v", 20.89, 20.90),
+    ("other-supply", "refuse", "with-other", "path.2.other_v", 32.15, 32.17),
+    ("other-supply", "refuse", "with-other", "path.2.other_v", 13.0, 12.9),
+    ("supplies-meet", "refuse", "with-other", "path.2.isolates", True, False),
+    ("feed-gap", "note", "with-other", "path.2.gap_s", 0.001, 0.0011),
+    ("feed-gap", "care", "with-other", "device.ends", "clean", "resets"),
     ("radio-noise", "note", "receiver-on-a-bank", "device.traits", ["electronics"], ["receiver"]),
     ("cold-run", "care", "too-cold", "conditions.temperature_c", -20, -20.1),
     ("too-hot", "refuse", "too-hot-to-run", "conditions.temperature_c", 60, 60.1),
@@ -158,6 +163,7 @@ BASES = {
     "night": "too-hot-to-run",
     "warm-wire": "all-well",
     "with-alarm": "all-well",
+    "with-other": "all-well",
 }
 """Starts that are a judgement with something more in it."""
 
@@ -196,6 +202,8 @@ def start(code: str, base: str) -> dict[str, Any]:
     if base == "warm-wire":
         made["path"][3]["area_mm2"] = 0.2
         made["device"]["modes"][0]["power_w"] = 15
+    if base == "with-other":
+        made["path"].insert(2, {"stage": "changeover", "other_v": 18.0})
     if base == "with-alarm":
         made["path"].insert(2, {"stage": "voltmeter", "current_a": 0.01, "warns_v": 17})
     if base == "lead-acid":

@@ -15,7 +15,7 @@ schemdraw.use("svg")
 UNIT, HEIGHT = 2.6, 4.0
 """Length of a symbol with its leads, and the distance between the conductors, in schemdraw's units."""
 LONGEST_NAME = 26
-SYMBOLS = {"fuse": elm.Fuse, "switch": elm.Switch, "diode": elm.Diode, "lead": elm.Line}
+SYMBOLS = {"fuse": elm.Fuse, "switch": elm.Switch, "changeover": elm.Switch, "diode": elm.Diode, "lead": elm.Line}
 """The symbol of a kind in the plus conductor; a resistor for what has none of its own."""
 
 

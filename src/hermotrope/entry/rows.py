@@ -55,6 +55,8 @@ TERMS = {
     "never_used": "Never used in this conversion",
     "bought": "Ready made: keep copper and ends",
     "built_in": "Inside the part beside it",
+    "by_itself": "Changes over by itself",
+    "isolates": "The supplies never meet",
     "takes_back_feed": "Stands current from behind",
     "thermal_enclosure": "K/W stated for",
     "in_dropout": "Within its headroom",
@@ -96,7 +98,7 @@ HELP = {
 }
 AS_STATED = {
     "outer_mm", "inner_mm", "area_mm2", "seconds", "rating_v", "mass_g", "price", "charges_to_v", "recharge_h",
-    "rating_a", "rating_w", "trips_v", "warns_v",
+    "rating_a", "rating_w", "trips_v", "warns_v", "gap_s",
     "temperature_c", "initial_soc", "reserve_soc", "adjusts_from_v", "adjusts_to_v", "arc_deg", "reading_v",
     "ports_power_max_w",
 }  # fmt: skip

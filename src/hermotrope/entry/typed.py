@@ -29,6 +29,8 @@ FLAGS = {
     "never_used",
     "bought",
     "built_in",
+    "by_itself",
+    "isolates",
     "takes_back_feed",
     "charges_from_feed",
 }

@@ -222,6 +222,21 @@ class StageKind(Value, frozen=True, tag_field="stage"):
         """Amperes that it draws across both conductors, beside what passes through it."""
         return 0.0
 
+    @property
+    def beside(self) -> tuple[float, float | None] | None:
+        """Most volts and amperes of another supply that may feed what is behind it; None where there is none."""
+        return None
+
+    @property
+    def lets_meet(self) -> bool:
+        """Whether two supplies are joined in it for a moment."""
+        return False
+
+    @property
+    def feed_gap_s(self) -> float | None:
+        """Seconds without feed while it changes over; None where nobody knows, or it does not."""
+        return None
+
     @classmethod
     def typical(cls, wanted: Wanted) -> StageKind:
         """One with sensible values, before anything is designed."""

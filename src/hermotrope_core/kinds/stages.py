@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 
+from hermotrope_core.kinds.changeover import Changeover
 from hermotrope_core.kinds.converter import Converter
 from hermotrope_core.kinds.cut_off import CutOff
 from hermotrope_core.kinds.diode import Diode
@@ -18,6 +19,7 @@ from hermotrope_core.kinds.voltmeter import Voltmeter
 
 __all__ = [
     "KINDS",
+    "Changeover",
     "Converter",
     "CutOff",
     "Diode",
@@ -33,7 +35,7 @@ __all__ = [
     "kind_named",
 ]
 
-Stage = Lead | Fuse | Switch | CutOff | Resistor | Diode | Converter | Linear | KeepAlive | Voltmeter
+Stage = Lead | Fuse | Switch | CutOff | Resistor | Diode | Converter | Linear | KeepAlive | Voltmeter | Changeover
 KINDS: tuple[type[StageKind], ...] = (
     Fuse,
     Switch,
@@ -45,6 +47,7 @@ KINDS: tuple[type[StageKind], ...] = (
     Lead,
     KeepAlive,
     Voltmeter,
+    Changeover,
 )
 
 

@@ -10,13 +10,10 @@ from collections.abc import Callable, Iterable, Sequence
 
 import msgspec
 
-from hermotrope_core.circuit.pack import full_volts
-from hermotrope_core.circuit.point import circuit_of, unloaded_volts
 from hermotrope_core.know.intake import DISAGREE, RANK, Original, from_adapter, from_cells
-from hermotrope_core.know.life import watts_before, watts_of
+from hermotrope_core.know.life import inlet_volts_before, watts_before, watts_of
 from hermotrope_core.parts.craft import CAR_CHARGING_V, CAR_FULL_V, CAR_LEAST_V, CAR_RATED_V
-from hermotrope_core.plan.case import FORMAT, Case
-from hermotrope_core.plan.device import Device, Mode, Supply
+from hermotrope_core.plan.device import Mode, Supply
 from hermotrope_core.plan.evidence import (
     Evidence,
     Lasted,
@@ -131,15 +128,8 @@ def _tried_line(piece: Tried) -> Line:
 
 def _before_line(piece: RanBefore) -> Line:
     words = f"ran {duration(piece.lasted_s)} ({piece.mode}) on {piece.source.name}, in “{piece.title}”"
-    at = _inlet_volts(piece)
+    at = inlet_volts_before(piece)
     return Line(words, at, at)
-
-
-def _inlet_volts(piece: RanBefore) -> float:
-    """Volts at the inlet in another conversion, its pack full and nothing drawn: the most that it survived."""
-    device = Device(name="-", modes=(Mode(name="on", kind="power", power_w=0.0),))
-    made = Case(format=FORMAT, title="-", device=device, source=piece.source, path=piece.path)
-    return unloaded_volts(circuit_of(made), full_volts(piece.source))[-1]
 
 
 _LINES: dict[type, Callable[..., Line]] = {
@@ -184,7 +174,7 @@ def _claims(pieces: Iterable[Evidence]) -> _Claims:
             _printed(claims, piece)
         elif isinstance(piece, RanBefore):
             note = f"inferred: {line_of(piece).words}"
-            claims.survived.append(Known(value=_inlet_volts(piece), known_by="typical", note=note))
+            claims.survived.append(Known(value=inlet_volts_before(piece), known_by="typical", note=note))
         else:
             read = Known(value=piece.at_v, known_by="measured", note=f"inferred: {line_of(piece).words}")
             went = piece.went if isinstance(piece, Tried) else "worked"

@@ -8,6 +8,7 @@ import msgspec
 
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.pack import full_volts
+from hermotrope_core.circuit.point import circuit_of, unloaded_volts
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.know.sold import SIZES
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -61,6 +62,11 @@ def watts_before(ran: RanBefore, stops_at_v: float | None = None) -> Known:
         return _drawing(source, stops_at_v, path=ran.path, conditions=warmth)
 
     return _with_doubt(Known(value=number(capacity), known_by=how), half, feed, ran.lasted_s)
+
+
+def inlet_volts_before(ran: RanBefore) -> float:
+    """Volts at the inlet in another conversion, its pack full and nothing drawn: the most that it survived."""
+    return unloaded_volts(circuit_of(_drawing(ran.source, None, path=ran.path)), full_volts(ran.source))[-1]
 
 
 def _with_doubt(capacity: Known, half: float, feed: Callable[[float], Case], lasted_s: float) -> Known:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import pairwise
 
+import msgspec
+
 from hermotrope_core.circuit.pack import rated_volts
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.inlets import STANDARD
@@ -40,10 +42,30 @@ def open_voltage(situation: Situation, basis: str) -> Gate:
     spots = (None, None) if mains else (Spot(0, "+", contacts[0]), Spot(0, "-", contacts[1]))
     port = situation.source.regulated_output
     if port is not None:
-        return _port_alone(situation, basis, number(port.output_v), (meter, spots))
-    if situation.cell.endless:
-        return _adapter_alone(situation, basis, (meter, spots))
-    return _pack_alone(situation, basis, (meter, spots))
+        gate = _port_alone(situation, basis, number(port.output_v), (meter, spots))
+    elif situation.cell.endless:
+        gate = _adapter_alone(situation, basis, (meter, spots))
+    else:
+        gate = _pack_alone(situation, basis, (meter, spots))
+    return msgspec.structs.replace(gate, asks=(*gate.asks, *_others(situation)))
+
+
+def _others(situation: Situation) -> Iterator[Ask]:
+    """The other supply of every changeover, by itself: it meets the device without the pack's gates in between."""
+    for i, stage in enumerate(situation.case.path):
+        if stage.beside is None:
+            continue
+        volts = stage.beside[0]
+        rules = (
+            below(-NOTHING_V, "stop", "it reads minus: plus and minus of the other supply are swapped. Mark them anew"),
+            Rule(-NOTHING_V, NOTHING_V, "fail", "it gives nothing: is it on, and its plug all the way in?"),
+            above(volts * (1 + PORT_SHARE), "stop", "more than was planned: do not connect; change the plan to it"),
+        )
+        named = (
+            f"open-voltage.other-{i}",
+            f"Volts of the other supply, by itself, for the {stage.called} (part {i + 1})",
+        )
+        yield _volts_open(named, volts, ("volts", (None, None)), rules, ", at most,")
 
 
 How = tuple[Meter, tuple[Spot | None, Spot | None]]

@@ -125,7 +125,7 @@ class StandIn:
             return self._trip(ask)
         if ask.meter == "clock":
             return run(self.case).runtime_s if self._alive() else 0.0
-        if ask.meter in ("ripple", "seen"):
+        if ask.meter in ("ripple", "seen") or (ask.meter == "volts" and ask.red is None):
             return ask.expected or 0.0
         return self._volts(ask, ask.setup.load_a if load_a is None else load_a)
 

@@ -16,6 +16,7 @@ from hermotrope_core.judge.findings import (
     fuses,
     joining,
     losses,
+    other_supply,
     surroundings,
     voltage,
 )
@@ -35,6 +36,7 @@ FAMILIES: tuple[ModuleType, ...] = (
     fuses,
     losses,
     cells,
+    other_supply,
     at_rest,
     surroundings,
 )
