@@ -125,6 +125,15 @@ class Build(TestCase):
         self.assertIn("warns at", self.panel("build"))
         self.assertRegex(self.panel("run"), r'"guards": \[\["alarm [\d.]+ V", [\d.]+, "--care"')
 
+    def test_another_supply_begins_with_volts_that_suit_its_place(self) -> None:
+        for at, volts in (("1", 18.0), ("4", 12.0)):
+            self.start("hide-mount-on-tool-pack", "cases")
+            self.post("stage", do="add", at=at, kind="changeover")
+            stage = self.now.case.path[int(at)]
+            self.assertEqual((stage.kind, stage.beside), ("changeover", (volts, None)))
+            self.assertNotIn("other-supply", self.codes())
+            self.assertIn("Changeover", self.panel("build"))
+
     def test_drawings_are_whole_files(self) -> None:
         self.start("swapped-by-the-lead")
         for name in ("wiring", "schematic"):

@@ -8,6 +8,7 @@ import msgspec
 
 from hermotrope.bench.feed import Feed
 from hermotrope.entry.typed import EditError
+from hermotrope_core.circuit.pack import rated_volts
 from hermotrope_core.judge.cures import alarm_change, converter_for, fuse_for, keep_alive_change
 from hermotrope_core.kinds.stage import Wanted
 from hermotrope_core.kinds.stages import Stage, kind_named
@@ -37,6 +38,8 @@ def _fitting(case: Case, kind: str, at: int) -> Stage | None:
         return None
     if kind == "fuse" and at == 0:
         return fuse_for(situation)
+    if kind == "changeover" and any(stage.HOLDS for stage in case.path[at:]):
+        return cast(Stage, kind_named(kind).typical(Wanted(rated_volts(situation.source), _flat_volts(case))))
     if kind == "voltmeter":
         change = alarm_change(situation)
         return msgspec.convert(change[0]["value"], Stage) if change else None
