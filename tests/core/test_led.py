@@ -11,7 +11,8 @@ import numpy as np
 from django.test import SimpleTestCase
 from scipy.integrate import solve_ivp
 
-from hermotrope_core.circuit.discharge import _Run, run
+from hermotrope_core.circuit import discharge
+from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.estimate import estimate
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.know.measure import helpers_for, summed
@@ -89,7 +90,7 @@ class Diodes(SimpleTestCase):
     def test_one_walk_down_the_table_is_the_run_piece_by_piece(self) -> None:
         for path in PATHS:
             made = strip(path)
-            with patch.object(_Run, "_steady", lambda *_: None):
+            with patch.object(discharge, "_steady", lambda *_: None):
                 slow = run(made)
             self.assertAlmostEqual(run(made).energy_to_device_wh / slow.energy_to_device_wh, 1.0, delta=1e-9)
 

@@ -12,12 +12,14 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hermotrope_core.circuit import laws
-from hermotrope_core.circuit.discharge import Run, _Run, off_after, run
+from hermotrope_core.circuit import discharge, laws
+from hermotrope_core.circuit.asleep import off_after
+from hermotrope_core.circuit.discharge import Run, run
 from hermotrope_core.circuit.netlist import netlist
 from hermotrope_core.circuit.piece import overload_emf, threshold
 from hermotrope_core.circuit.point import section_amps
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.circuit.steady import descend
 from hermotrope_core.hours import job
 from hermotrope_core.hours.night import through_the_night
 from hermotrope_core.hours.swap import swap_plan
@@ -39,7 +41,7 @@ MOUNT, LAMP = "hide-mount-on-tool-pack", "path-lights-through-resistor"
 
 def followed(made: Case) -> Run:
     """The run, piece by piece even where it could go down the table in one walk."""
-    with patch.object(_Run, "_steady", lambda *_: None):
+    with patch.object(discharge, "_steady", lambda *_: None):
         return run(made)
 
 
@@ -59,7 +61,7 @@ class Steady(SimpleTestCase):
         for folder in ("cases", "judgements"):
             for name, _, _ in golden(folder):
                 made = case(folder, name)
-                with self.subTest(name), patch.object(_Run, "_steady", autospec=True, side_effect=_Run._steady) as walk:
+                with self.subTest(name), patch.object(discharge, "descend", wraps=descend) as walk:
                     quick = run(made)
                     steady += walk.called
                     self.assertEqual(quick.end_cause, followed(made).end_cause)

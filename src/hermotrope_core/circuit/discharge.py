@@ -9,12 +9,12 @@ flow (`_Run._leap`), so a pulse once a minute for a year costs no more than an h
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from itertools import pairwise
 from math import inf, sqrt
 
 import msgspec
 
+from hermotrope_core.circuit.asleep import off_after
 from hermotrope_core.circuit.blend import Blend, BlendSpan, blended
 from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, falls_at, inverse, last_emf
 from hermotrope_core.circuit.point import Circuit, Draw, circuit_of, draw_of, mode_demand, point
@@ -103,22 +103,48 @@ def _laws(draw: Draw, mode: Mode, asked: Demand) -> list[tuple[float, ModeLaw | 
     return [(until, law), *(_laws(draw.falls_to, mode, asked) if draw.falls_to else ())]
 
 
-def off_after(low: Sequence[bool], turns: list[tuple[int, float]], delay_s: float, *, once: bool) -> float:
-    """Seconds until a bank has been loaded too lightly for its whole delay; inf if that never happens.
+def _stop(draw: Draw) -> tuple[float, Cause]:
+    """The charge at or below which a mode must stop, with its cause."""
+    emf, cause = last_emf(draw)
+    return inverse(draw.circuit.emf_by_soc, emf), cause
 
-    `low` says for each mode whether it is too light; `turns` are modes by index with their seconds, `once` or
-    over and over.
-    """
-    if all(low[mode] for mode, _ in turns):
-        return delay_s if not once or sum(lasts for _, lasts in turns) > delay_s else inf
-    time = since = 0.0
-    for mode, lasts in turns * (1 if once else 2):
-        time += lasts
-        if not low[mode]:
-            since = time
-        elif time - since > delay_s:
-            return since + delay_s
-    return inf
+
+def _floor_cause(circuit: Circuit) -> Cause:
+    return "reserve" if circuit.reserve_soc > 0.0 else "empty"
+
+
+def _capped(circuit: Circuit) -> bool:
+    """Whether the first part that holds its volts can get too many."""
+    return bool(circuit.holders) and circuit.holders[0].input_max_v is not None
+
+
+def _steady(case: Case, circuit: Circuit, draws: list[Draw] | None) -> Run | None:
+    """One mode all the time, ended by nothing but its charge: the commonest run; None where it must be followed."""
+    if len(case.duty.repeat) != 1 or case.duty.once or circuit.port is not None:
+        return None
+    (mode,) = case.duty_modes()
+    asked = mode_demand(mode)
+    draw = draws[0] if draws else draw_of(circuit, asked, len(case.path))
+    laws = _laws(draw, mode, asked)
+    (stop, cause), floor = _stop(draw), circuit.reserve_soc
+    if len(laws) != 1 or draw.breaches or circuit.start_soc <= max(stop, floor):
+        return None
+    law = laws[0][1]
+    if isinstance(law, Blend) or (_capped(circuit) and point(draw, circuit.emf(circuit.start_soc)).breaches):
+        return None
+    fall = descend(law, circuit.emf_by_soc, circuit.start_soc, max(stop, floor))
+    if fall is None:
+        return None
+    return Run(
+        runtime_s=fall.seconds,
+        end_cause=cause if stop >= floor else _floor_cause(circuit),
+        final_soc=fall.soc,
+        energy_from_source_wh=fall.source_j / 3600.0,
+        energy_to_device_wh=fall.device_j / 3600.0,
+        end_mode=mode.name,
+        charge_ah=fall.coulombs / 3600.0,
+        marks=(),
+    )
 
 
 class _Run:
@@ -135,8 +161,7 @@ class _Run:
         self.stops: list[tuple[float, Cause]] = []
         for mode, draw, one in zip(modes, self.draws, asked, strict=True):
             self.laws.append(_laws(draw, mode, one))
-            emf, cause = last_emf(draw)
-            self.stops.append((inverse(circuit.emf_by_soc, emf), cause))
+            self.stops.append(_stop(draw))
         self.segments = [(self.names.index(mode), lasts) for mode, lasts in case.duty.turns()]
         self.cycle_s = sum(t for _, t in self.segments)
         self.once = case.duty.once
@@ -148,7 +173,7 @@ class _Run:
         self.here = 0
         self.stepped = -1
         """Piece in which too few cycles are left for a leap."""
-        self.capped = bool(circuit.holders) and circuit.holders[0].input_max_v is not None
+        self.capped = _capped(circuit)
         self.spans: dict[tuple[int, int], Span | BlendSpan] = {}
         self.off_s = self._auto_off()
 
@@ -193,10 +218,8 @@ class _Run:
             raise NeverEnds("the duty draws nothing from the pack, so it never ends")
         if self.soc <= self.floor:
             first = self.segments[0][0]
-            return self._end(self._refused(first) or self._floor_cause(), first)
+            return self._end(self._refused(first) or _floor_cause(self.circuit), first)
         for_ever = len(self.segments) == 1 and not self.once
-        if for_ever and (ended := self._steady(self.segments[0][0])):
-            return ended
         self.pieces = self._pieces()
         while True:
             if len(self.segments) > 1 and not self.once:
@@ -210,24 +233,6 @@ class _Run:
                     return self._end(cause, mode)
             if self.once:
                 return self._end("programme over", self.segments[-1][0])
-
-    def _steady(self, mode: int) -> Run | None:
-        """One mode all the time, where nothing but its charge ends it; None where it must be followed."""
-        stop, cause = self.stops[mode]
-        if self.marks is not None or self.off_s < inf or len(self.laws[mode]) != 1 or self._refused(mode):
-            return None
-        law = self.laws[mode][0][1]
-        if isinstance(law, Blend):
-            return None
-        fall = descend(law, self.circuit.emf_by_soc, self.soc, max(stop, self.floor))
-        if fall is None:
-            return None
-        self.time, self.soc = fall.seconds, fall.soc
-        self.source_j, self.device_j, self.drawn_as = fall.source_j, fall.device_j, fall.coulombs
-        return self._end(cause if stop >= self.floor else self._floor_cause(), mode)
-
-    def _floor_cause(self) -> Cause:
-        return "reserve" if self.floor > 0.0 else "empty"
 
     def _end(self, cause: Cause, mode: int) -> Run:
         if self.marks is not None:
@@ -285,7 +290,7 @@ class _Run:
                 return self.stops[index][1]
             self.here += 1
             if self.here == len(self.pieces):
-                return self._floor_cause()
+                return _floor_cause(self.circuit)
             if self.marks is not None:
                 self.marks.append(Mark(self.time, self.soc, index))
             before, span = span, self.spans.get((index, self.here)) or self._span(index)
@@ -382,4 +387,7 @@ def run(case: Case, *, marks: bool = False, circuit: Circuit | None = None, draw
     """
     if case.source is not None and CHEMISTRIES[case.source.chemistry].endless:
         raise NeverEnds("a wall adapter does not run empty: it lasts as long as the mains")
-    return _Run(case, circuit_of(case) if circuit is None else circuit, marks, draws).follow()
+    if circuit is None:
+        circuit = circuit_of(case)
+    ended = None if marks else _steady(case, circuit, draws)
+    return _Run(case, circuit, marks, draws).follow() if ended is None else ended

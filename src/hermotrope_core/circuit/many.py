@@ -13,7 +13,8 @@ from typing import Any
 
 import numpy as np
 
-from hermotrope_core.circuit.discharge import NeverEnds, off_after
+from hermotrope_core.circuit.asleep import off_after
+from hermotrope_core.circuit.discharge import NeverEnds
 from hermotrope_core.circuit.laws import Array, Bundle, Factors, Front
 from hermotrope_core.circuit.point import Circuit, circuit_of
 from hermotrope_core.kinds.effects import CAUSES, Cause
