@@ -23,10 +23,11 @@ from hermotrope_core.know.shelved import part_of
 from hermotrope_core.parts.craft import AIR_CARE_WH, HOT_CARE_K, HOT_REFUSE_K, NEAR_SHARE
 from hermotrope_core.plan.case import MOST_STAGES
 from hermotrope_core.plan.source import Source
-from hermotrope_core.prove import StandIn
+from hermotrope_core.prove import Ask, StandIn
+from hermotrope_core.prove.gate import Setup, Spot
 from hermotrope_core.prove.gates import gates
 from hermotrope_core.values.known import number
-from tests.support import case
+from tests.support import case, tree
 
 SWITCH = {"stage": "switch"}
 FUSE = {"stage": "fuse", "rating_a": 5, "rating_v": 60}
@@ -276,3 +277,77 @@ class Windows(SimpleTestCase):
                 if ask.meter in ("ripple", "seen"):
                     self.assertEqual(bench.read(ask), ask.expected or 0.0)
                     self.assertTrue(ask.low <= bench.read(ask) <= ask.high, ask.key)
+
+    def test_without_a_range_a_run_down_lasts_seven_tenths_to_fourteen_tenths_of_the_plan(self) -> None:
+        made = mount()
+        assert made.run is not None
+        ask = next(ask for gate in gates(made, {}, None) for ask in gate.asks if gate.key == "run-down")
+        self.assertAlmostEqual(ask.low, 0.7 * made.run.runtime_s)
+        self.assertAlmostEqual(ask.high, 1.4 * made.run.runtime_s)
+
+    def test_the_stand_in_shows_what_stands_at_each_gap(self) -> None:
+        """Before the board the pack, less a diode; behind it what it holds, less the diode behind."""
+        diode = {"stage": "diode", "forward_v": 0.5}
+        board = {"stage": "converter", "topology": "buck", "output_v": 12, "efficiency": 0.9, "quiescent_w": 0.1}
+        made = mount(path=[SWITCH, diode, board, diode, {"stage": "lead", "length_m": 1, "area_mm2": 1}])
+        bench = StandIn(made.case)
+        full = made.full_emf
+        for gap, volts in ((0, full), (1, full), (2, full - 0.5), (3, 12.0), (4, 11.5), (5, 11.5)):
+            ask = Ask("x", "x", "V", "volts", 0, 99, Setup(), "", Spot(gap, "+", ""), Spot(gap, "-", ""))
+            with self.subTest(gap=gap):
+                self.assertAlmostEqual(bench.read(ask), volts)
+
+
+class Alike(SimpleTestCase):
+    def test_a_bank_falls_asleep_at_the_same_moment_in_both_ways_of_following_it(self) -> None:
+        """Awake for a while first: what counts is how long it was loaded too lightly."""
+        for first, then in ((300.0, 4000.0), (20.0, 31.0)):
+            made = case(
+                "judgements", "bank-naps-too-long",
+                **{"duty.repeat.0.seconds": first, "duty.repeat.1.seconds": then},
+            )  # fmt: skip
+            ended = run(made)
+            simulation = Simulation(made)
+            while simulation.sample() is not None:
+                simulation.step(0.5)
+            with self.subTest(first=first):
+                self.assertEqual((ended.end_cause, simulation.cause), ("auto-off", "auto-off"))
+                self.assertAlmostEqual(simulation.seconds, ended.runtime_s, delta=1.0)
+
+    def test_under_the_rated_current_nothing_is_lost_to_it(self) -> None:
+        for amps in (0.1, 0.24, 0.26, 0.3, 0.36, 2.0):
+            modes = [{"name": "on", "kind": "current", "current_a": amps}]
+            turns = [{"mode": "on", "seconds": 60}]
+            made = case("cases", "moth-lamp-on-lead-acid", **{"device.modes": modes, "duty.repeat": turns})
+            with self.subTest(amps):
+                ended = run(made).runtime_s
+                self.assertAlmostEqual(runs(made, {}, 2).runtime_s[0], ended, delta=1e-3 * ended)
+
+
+class Sounding(SimpleTestCase):
+    def test_an_alarm_that_sounds_in_one_mode_before_the_end_is_no_silent_one(self) -> None:
+        made = mount()
+        assert made.run is not None
+        low, high = sorted(made.volts_into(1, mode, made.run.final_soc) or 0.0 for mode in made.modes)
+        self.assertGreater(high - low, 0.1)
+        for warns, told in ((low - 0.01, True), (low + 0.01, False), (high - 0.01, False)):
+            alarm = {"stage": "voltmeter", "current_a": 0.0, "warns_v": warns}
+            path = [mount_path()[0], alarm, *mount_path()[1:]]
+            with self.subTest(warns):
+                self.assertEqual("alarm-volts" in codes(mount(path=path)), told)
+
+
+def mount_path() -> list[dict[str, Any]]:
+    path: list[dict[str, Any]] = tree("cases", "hide-mount-on-tool-pack")["path"]
+    return path
+
+
+class FuseCures(SimpleTestCase):
+    def test_one_that_would_let_too_much_through_is_no_cure(self) -> None:
+        """Where the load wants more than the lead stands no fuse suits both, and none is offered."""
+        for area, cured in ((0.1, False), (1.0, True)):
+            lead = {"stage": "lead", "length_m": 0.3, "area_mm2": area}
+            made = mount(path=[{"stage": "fuse", "rating_a": 30}, lead, *mount_path()[2:]])
+            (one,) = [one for one in check(made) if one.code == "fuse-over-wire"]
+            with self.subTest(area):
+                self.assertEqual(bool(one.change), cured)
