@@ -48,6 +48,30 @@ class OutingPages(TestCase):
         self.assertEqual(answer.status_code, code)
         return answer.content.decode()
 
+    def sheet(self, index: int, code: int = 200) -> str:
+        answer = self.client.get(f"/outings/{self.outing.pk}/build-{index}/")
+        self.assertEqual(answer.status_code, code)
+        return unescape(answer.content.decode())
+
+    def test_a_supply_is_built_from_one_sheet(self) -> None:
+        page = self.sheet(0)
+        for words in ("Verdict: fits with care", "Shared by all", "1 to 3 ways", "The junction", "All together"):
+            self.assertIn(words, page)
+        self.assertEqual(page.count('class="wiring"'), 3)
+        self.assertEqual(page.count("The pack alone"), 1)
+        self.assertEqual(page.count("Only the way of"), 3)
+        self.sheet(9, 404)
+
+    def test_a_sheet_of_what_is_open_or_stopped_says_so(self) -> None:
+        document = self.outing.document
+        document["supplies"][1]["branches"] = []
+        document["supplies"][0]["branches"][0]["device"]["traits"] = ["life-safety"]
+        self.outing.save()
+        self.assertIn("No device hangs on it yet", self.sheet(1))
+        stopped = self.sheet(0)
+        self.assertIn("Nothing is built before somebody qualified", stopped)
+        self.assertNotIn("The junction", stopped)
+
     def test_a_move_is_weighed_before_it_is_made(self) -> None:
         """What is told beforehand is what stands there afterwards."""
         before = self.outing.content()

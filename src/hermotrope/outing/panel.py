@@ -54,7 +54,7 @@ def page_context(
 ) -> dict[str, Any]:
     """Everything that the page and its part state; `errors` by field, `typed` as it was sent."""
     errors, typed = errors or {}, typed or {}
-    nights = [_supply(document, i, supply) for i, supply in enumerate(document.supplies)]
+    nights = [supply_view(document, i, supply) for i, supply in enumerate(document.supplies)]
     for one in nights:
         _refused(one, errors, typed)
     runs = bool(nights) and all("run" in one for one in nights if one["supply"].branches)
@@ -125,7 +125,7 @@ def _refused(night_: dict[str, Any], errors: dict[str, str], typed: dict[str, st
         row["move_error"] = errors.get(f"move-{i}-{place}", "")
 
 
-def _supply(document: Document, index: int, supply: Supply) -> dict[str, Any]:
+def supply_view(document: Document, index: int, supply: Supply) -> dict[str, Any]:
     """One supply: its sums, its devices, its drawing; or what is still open in it."""
     line = shared(supply)
     shown: dict[str, Any] = {

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from hermotrope.outing.views import changes, outing, outings
+from hermotrope.outing.views import changes, outing, outings, sheet
 
 urlpatterns = [
     path("", outings.outings, name="outings"),
@@ -11,6 +11,7 @@ urlpatterns = [
     path("<int:pk>/outing.json", outing.export_json, name="outing-json"),
     path("<int:pk>/outing.csv", outing.export_csv, name="outing-csv"),
     path("<int:pk>/outing.ics", outing.export_calendar, name="outing-calendar"),
+    path("<int:pk>/build-<int:index>/", sheet.sheet, name="outing-sheet"),
     path("<int:pk>/line-<int:index>.cir", outing.export_netlist, name="outing-netlist"),
     path("<int:pk>/many/<int:index>/<int:place>/", outing.how_many_more, name="outing-many"),
     path("<int:pk>/first/<int:index>/<int:place>/", outing.goes_first, name="outing-first"),

@@ -50,7 +50,18 @@ def steps(case: Case) -> tuple[Step, ...]:
     """The steps of a case with a source; empty without one."""
     if case.source is None:
         return ()
-    made = (*_before(case), *_parts(case), *_ends(case), *_after(case))
+    made = (
+        *_before(case),
+        *part_steps(case, 0, len(case.path)),
+        *end_at_source(case),
+        *end_at_device(case),
+        *after(case),
+    )
+    return fitting(case, made)
+
+
+def fitting(case: Case, made: tuple[Step, ...]) -> tuple[Step, ...]:
+    """Steps in words that fit the source: an adapter is no pack."""
     if not endless(case):
         return made
     return tuple(msgspec.structs.replace(one, how=told(case, one.how), caution=told(case, one.caution)) for one in made)
@@ -65,15 +76,7 @@ def _before(case: Case) -> Iterator[Step]:
         10,
         "none",
     )
-    if fed_bay(case) is not None:
-        yield Step(
-            "dummies",
-            "Make the dummy cells",
-            "As drawn true to size: check the ruler on the print first. Try each one in its slot for length.",
-            30,
-            "careful hands",
-            "No cell stays in the bay beside dummies: it would be charged or drained without any limit.",
-        )
+    yield from dummies(case)
     cuts = sum(cut.count for cut in cut_list(case))
     if cuts:
         yield Step(
@@ -85,17 +88,32 @@ def _before(case: Case) -> Iterator[Step]:
         )
 
 
-def _parts(case: Case) -> Iterator[Step]:
+def dummies(case: Case) -> Iterator[Step]:
+    """Dummy cells, where the device is fed through its bay."""
+    if fed_bay(case) is not None:
+        yield Step(
+            "dummies",
+            "Make the dummy cells",
+            "As drawn true to size: check the ruler on the print first. Try each one in its slot for length.",
+            30,
+            "careful hands",
+            "No cell stays in the bay beside dummies: it would be charged or drained without any limit.",
+        )
+
+
+def part_steps(case: Case, start: int, stop: int) -> Iterator[Step]:
+    """A step for every part of path[start:stop] that is put in by itself."""
     for i, stage in enumerate(case.path):
-        if stage.inside:
+        if stage.inside or not start <= i < stop:
             continue
         place = case.place(i)
         work, key = (MAINS_CORD, "mains") if place.mains and not stage.HOLDS else (stage.work(place), stage.WORK_KEY)
         yield Step(f"{key}-{i}", f"Part {i + 1}: {work.name}", work.how, work.minutes, work.skill, work.caution)
 
 
-def _ends(case: Case) -> Iterator[Step]:
-    outlet, inlet = case.source.outlet if case.source else None, case.device.inlet
+def end_at_source(case: Case) -> Iterator[Step]:
+    """The wire's end at the source, where it is made."""
+    outlet = case.source.outlet if case.source else None
     leads = [lead for _, lead in leads_of(case.path)]
     if (
         outlet is not None
@@ -111,6 +129,12 @@ def _ends(case: Case) -> Iterator[Step]:
             "soldering",
             "With the pack away: its contacts never lie open beside each other.",
         )
+
+
+def end_at_device(case: Case) -> Iterator[Step]:
+    """The wire's end at the device, where it is made."""
+    inlet = case.device.inlet
+    leads = [lead for _, lead in leads_of(case.path)]
     if inlet is None or any(lead.bought for lead in leads[-1:]):
         return
     if case.mains_at(len(case.path)):
@@ -177,7 +201,8 @@ def _a(words: str) -> str:
     return f"A {words}" if words[:1] not in "aeiou" else f"An {words}"
 
 
-def _after(case: Case) -> Iterator[Step]:
+def after(case: Case) -> Iterator[Step]:
+    """What comes last: pull at it, label it, prove it."""
     traits = case.device.traits
     more = []
     if "near-water" in traits:

@@ -7,10 +7,9 @@ from functools import lru_cache
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import check
 from hermotrope_core.judge.findings.finding import Finding
-from hermotrope_core.plan.case import FORMAT, Case
 from hermotrope_core.plan.codes import Code
 from hermotrope_core.plan.duty import Conditions
-from hermotrope_core.plan.outing import Branch, Supply
+from hermotrope_core.plan.outing import Supply, chain
 
 WITH_THE_REST: frozenset[Code] = frozenset({
     "over-absolute-max", "over-max", "under-min-at-full", "early-stop", "does-not-start", "does-not-last", "collapse",
@@ -39,7 +38,7 @@ def _alone(supply: Supply, conditions: Conditions) -> tuple[Finding, ...]:
     if branch.device.inlet is None:
         return ()
     try:
-        case = _chain(supply, branch, conditions)
+        case = chain(supply, 0, conditions)
     except ValueError:  # its way makes no sense on this supply: what computes says why
         return ()
     return tuple(
@@ -49,16 +48,4 @@ def _alone(supply: Supply, conditions: Conditions) -> tuple[Finding, ...]:
         and one.code not in WITH_THE_REST
         and not 0 <= one.stage < shared
         and (one.code, one.stage) != OF_THE_SUPPLY
-    )
-
-
-def _chain(supply: Supply, branch: Branch, conditions: Conditions) -> Case:
-    return Case(
-        format=FORMAT,
-        title=branch.device.name,
-        device=branch.device,
-        source=supply.source,
-        path=(*supply.trunk, *branch.path),
-        duty=branch.duty,
-        conditions=conditions,
     )

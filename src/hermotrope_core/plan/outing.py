@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.stages import Stage
+from hermotrope_core.plan.case import FORMAT as CASE_FORMAT
 from hermotrope_core.plan.case import MOST_STAGES, Case
 from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.duty import Conditions, Duty, check_start
@@ -72,6 +73,23 @@ class Outing(Value, frozen=True):
         check_start(self.start)
         if len(self.supplies) > MOST_SUPPLIES:
             raise ValueError(f"supplies has more than {MOST_SUPPLIES} entries")
+
+
+def chain(supply: Supply, place: int, conditions: Conditions) -> Case:
+    """One device of a supply with its whole way from the source, as if it hung there alone.
+
+    Raises ValueError where the way makes no sense on this supply.
+    """
+    branch = supply.branches[place]
+    return Case(
+        format=CASE_FORMAT,
+        title=branch.device.name,
+        device=branch.device,
+        source=supply.source,
+        path=(*supply.trunk, *branch.path),
+        duty=branch.duty,
+        conditions=conditions,
+    )
 
 
 def forked(case: Case, at: int) -> Outing:

@@ -74,8 +74,8 @@ class Load:
         self.trunk: Circuit = trunk_circuit(supply, conditions)
         self.setting = Setting(self.trunk, running, CHEMISTRIES[supply.source.chemistry].endless)
         self.soc = max(LOW_SOC, self.trunk.reserve_soc)
-        self.flow = self._flow(self.soc)
-        flows = [one for one in (self._flow(1.0), self.flow) if one is not None]
+        self.flow, self.full = self._flow(self.soc), self._flow(1.0)
+        flows = [one for one in (self.full, self.flow) if one is not None]
         self.source_a = max((one.source_a for one in flows), default=0.0)
         self.junction_a = max((one.junction_a for one in flows), default=0.0)
 
