@@ -17,7 +17,8 @@ import numpy as np
 from scipy.integrate import solve_ivp
 
 from hermotrope_core.circuit.discharge import run
-from hermotrope_core.circuit.point import circuit_of, draw_of, mode_demand
+from hermotrope_core.circuit.path import circuit_of
+from hermotrope_core.circuit.point import draw_of, mode_demand
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from
 from hermotrope_core.values.known import number

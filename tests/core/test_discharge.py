@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 from hermotrope_core.circuit import discharge
 from hermotrope_core.circuit.discharge import NeverEnds, run
-from hermotrope_core.circuit.point import circuit_of, draw_of, mode_demand, point
+from hermotrope_core.circuit.path import circuit_of
+from hermotrope_core.circuit.point import draw_of, mode_demand, point
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from
 from tests.support import PASSING, case, put, tree

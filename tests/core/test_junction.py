@@ -12,7 +12,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import quad
 
-from hermotrope_core.circuit.point import circuit_of, draw_of, mode_demand, point
+from hermotrope_core.circuit.path import circuit_of
+from hermotrope_core.circuit.point import draw_of, mode_demand, point
 from hermotrope_core.circuit.series import Span, Spans
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.duty import Duty, Segment

@@ -13,7 +13,7 @@ from scipy.integrate import solve_ivp
 
 from hermotrope_core.circuit.discharge import NeverEnds, run
 from hermotrope_core.circuit.many import runs
-from hermotrope_core.circuit.point import circuit_of
+from hermotrope_core.circuit.path import circuit_of
 from hermotrope_core.circuit.simulate import Simulation
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.standing import days_to_flat

@@ -53,10 +53,9 @@ def _row(situation: Situation, draw: Draw, seconds: float, soc: float, mode: int
     if not now.complete:
         return [round(seconds, 3), None, None, None, round(100 * soc, 4), mode]
     source = now.stations[0]
-    cells = source.volts_in - source.amps_in * situation.circuit.stretches[0].elements[0].resistance_ohm
     return [
         round(seconds, 3),
-        float(f"{cells:.6g}"),
+        float(f"{now.terminal_v:.6g}"),
         float(f"{now.inlet_v:.6g}"),
         float(f"{source.amps_in:.6g}"),
         round(100 * soc, 4),

@@ -77,6 +77,7 @@ TERMS = {
     "chemistry": "Chemistry",
     "takes_over": "Takes over when the feed ends",
     "ocv": "Cell volts over charge",
+    "resistance_by_soc": "Resistance over charge",
     "output_by_v": "Output by volts",
     "temperature_by_h": "Temperature over the hours",
     "output_unit": "Unit of the output",
@@ -93,6 +94,7 @@ TERMS = {
 HELP = {
     "start": "time of day, such as 20:30; the end is then told by the clock",
     "wires": "a note only: colours prove nothing",
+    "resistance_by_soc": "times its resistance, by the charge left; the same throughout where nothing is stated",
     "links": "contacts that beep with the cells out: 1+ 2-, 2+ 3-",
     "leads": "contacts from which wires go into the device: 1- 4+",
 }
@@ -121,6 +123,7 @@ REDRAWS = {
 TABLE_EXAMPLES = {
     "efficiency": "0.2 A: 86 %; 1 A: 90 %",
     "ocv": "0 %: 3 V; 50 %: 3.65 V; 100 %: 4.2 V",
+    "resistance_by_soc": "0 %: 4; 20 %: 2; 100 %: 1",
     "output_by_v": "10 V: 2.4; 12 V: 4",
     "temperature_by_h": "0 h: 15 °C; 8 h: 2 °C",
 }
@@ -148,6 +151,7 @@ SOURCE_MORE = (
     "peukert",
     "rated_hours",
     "ocv",
+    "resistance_by_soc",
     "mass_g",
     "price",
     "recharge_h",

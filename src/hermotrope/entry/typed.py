@@ -37,6 +37,7 @@ FLAGS = {
 TABLES: dict[str, tuple[str, str]] = {
     "efficiency": ("A", "%"),
     "ocv": ("%", "V"),
+    "resistance_by_soc": ("%", "×"),
     "output_by_v": ("V", ""),
     "temperature_by_h": ("h", "°C"),
 }

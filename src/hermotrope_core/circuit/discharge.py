@@ -16,8 +16,9 @@ import msgspec
 
 from hermotrope_core.circuit.asleep import off_after
 from hermotrope_core.circuit.blend import Blend, BlendSpan, blended
-from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, falls_at, inverse, last_emf
-from hermotrope_core.circuit.point import Circuit, Draw, circuit_of, draw_of, mode_demand, point
+from hermotrope_core.circuit.path import Circuit, circuit_of
+from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, inverse, last_emf, next_draw
+from hermotrope_core.circuit.point import Draw, draw_of, mode_demand, point
 from hermotrope_core.circuit.steady import descend
 from hermotrope_core.kinds.effects import Cause, Demand
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -99,8 +100,9 @@ def _laws(draw: Draw, mode: Mode, asked: Demand) -> list[tuple[float, ModeLaw | 
         idle = draw_of(draw.circuit, NOTHING, draw.device)
         between = None if idle.demand is None else ModeLaw(draw.circuit, idle.demand, 0.0, 1.0 - mode.share)
     law = blended(on, between)
-    until = inverse(draw.circuit.emf_by_soc, falls_at(draw))
-    return [(until, law), *(_laws(draw.falls_to, mode, asked) if draw.falls_to else ())]
+    turn, below = next_draw(draw)
+    until = draw.circuit.weaker_soc if below is draw.weaker else inverse(draw.circuit.emf_by_soc, turn)
+    return [(until, law), *(_laws(below, mode, asked) if below else ())]
 
 
 def _stop(draw: Draw) -> tuple[float, Cause]:

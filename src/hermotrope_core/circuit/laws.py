@@ -6,13 +6,15 @@ The same circuit as `point` and `piece`, with one value per draw for each uncert
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import pairwise
 from typing import Any, ClassVar
 
 import numpy as np
 
 from hermotrope_core.circuit.discharge import GAUSS
-from hermotrope_core.circuit.point import Circuit, Stretch, mode_demand
+from hermotrope_core.circuit.path import Circuit, Stretch
+from hermotrope_core.circuit.point import mode_demand
 from hermotrope_core.kinds.effects import CAUSES, Cause, Element, Holder
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.known import number
@@ -30,6 +32,8 @@ class Law:
     value: Array
     ohm: Array
     drop: Array
+    own: Array
+    """As `stop`, by what ends it while it neither passes on nor has become weaker."""
     stop: Array
     """Charge at or below which it cannot run; +inf where it never can."""
     top: Array
@@ -47,15 +51,28 @@ class Law:
     """What is drawn in the rest of its time, where that is anything."""
     drain_a: float = 0.0
     """What drains the pack by itself all the time."""
+    weaker: Law | None = None
+    """The same mode on the pack's next band of charge."""
+    weaker_emf: float = -np.inf
+    weaker_soc: float = -np.inf
 
-    ARRAYS: ClassVar = ("value", "ohm", "drop", "stop", "top", "cause", "port_a", "falls_at", "falls_soc")
+    ARRAYS: ClassVar = ("value", "ohm", "drop", "own", "stop", "top", "cause", "port_a", "falls_at", "falls_soc")
 
     def some(self, keep: Any) -> Law:
         """The same for the draws that `keep` (a mask or indices) chooses."""
         later = None if self.falls_to is None else self.falls_to.some(keep)
         varies = {name: getattr(self, name)[keep] for name in self.ARRAYS}
         between = None if self.between is None else self.between.some(keep)
-        return replace(self, **varies, falls_to=later, between=between)
+        weaker = None if self.weaker is None else self.weaker.some(keep)
+        return replace(self, **varies, falls_to=later, between=between, weaker=weaker)
+
+    def band(self, soc: float) -> Law:
+        """The law that holds at a charge."""
+        return self if self.weaker is None or soc >= self.weaker_soc else self.weaker.band(soc)
+
+    def edges(self) -> list[float]:
+        """The charges at which the pack becomes weaker."""
+        return [] if self.weaker is None else [self.weaker_soc, *self.weaker.edges()]
 
     def turns(self) -> list[Array]:
         """The charges at which the mode's law changes, one array for each change."""
@@ -70,7 +87,8 @@ class Law:
         else:
             volts = np.maximum(emf - self.drop, 1e-9)
             amps = 2.0 * self.value / (volts + np.sqrt(np.maximum(volts * volts - 4.0 * self.ohm * self.value, 0.0)))
-        return amps if self.falls_to is None else np.where(emf > self.falls_at, amps, self.falls_to.amps(emf))
+        amps = amps if self.falls_to is None else np.where(emf > self.falls_at, amps, self.falls_to.amps(emf))
+        return amps if self.weaker is None else np.where(emf >= self.weaker_emf, amps, self.weaker.amps(emf))
 
 
 @dataclass(frozen=True)
@@ -95,6 +113,8 @@ class Bundle:
         self.circuit = circuit
         later = circuit.falls_to
         self.falls_to = None if later is None else Bundle(case, factors, n, later)
+        weaker = circuit.weaker
+        self.weaker = None if weaker is None else Bundle(case, factors, n, weaker)
         self.socs, self.emfs = (np.array(column) for column in zip(*self.circuit.emf_by_soc, strict=True))
         health = 1.0 if source.state_of_health is None else number(source.state_of_health)
         aged = np.minimum(health * self.of("source.state_of_health"), 1.0) / health
@@ -103,7 +123,11 @@ class Bundle:
         self.q = self.circuit.peukert - 1.0
         self.ohms = [self._ohm(stretch) for stretch in self.circuit.stretches]
         self.drop: Array = sum(map(self._drop, self.circuit.stretches[0].elements), np.zeros(n))
-        self.laws = [self.law(mode.name) for mode in case.duty_modes()]
+
+    @cached_property
+    def laws(self) -> list[Law]:
+        """A law for each mode of the duty."""
+        return [self.law(mode.name) for mode in self.case.duty_modes()]
 
     def of(self, place: str) -> Array:
         return self.factors.get(place, self.one)
@@ -131,10 +155,20 @@ class Bundle:
         value = demand.value * self.of(f"device.modes[{index}].{mode.OWN[mode.kind]}") ** mode.value_power
         later = None if self.falls_to is None else self.falls_to.law(name)
         on = self.worked_back(Asked(demand.kind, value, demand.drop_v), later)
+        if self.weaker is not None:
+            on = self._weakening(on, self.weaker.law(name))
         if mode.share == 1.0:
             return on
         between = replace(self.worked_back(Asked("power", np.zeros(self.n), 0.0), None), share=1.0 - mode.share)
         return replace(on, share=mode.share, between=between if on.drain_a or (between.value > 0.0).any() else None)
+
+    def _weakening(self, law: Law, weaker: Law) -> Law:
+        """A law of this band of charge, followed by that of the next."""
+        soc = self.circuit.weaker_soc
+        stays = np.maximum(law.own, law.falls_soc) >= soc
+        stop = np.where(stays, law.stop, np.minimum(weaker.stop, soc))
+        cause = np.where(stays, law.cause, weaker.cause)
+        return replace(law, stop=stop, cause=cause, weaker=weaker, weaker_emf=self.circuit.weaker_emf, weaker_soc=soc)
 
     def worked_back(self, asked: Asked, later: Law | None) -> Law:
         """A demand at the inlet as the first stretch sees it."""
@@ -211,7 +245,7 @@ class Bundle:
         emfs = np.array([emf for emf, _ in bounds])
         best = emfs.argmax(axis=0)
         cause = np.array([CAUSES.index(cause) for _, cause in bounds])[best]
-        stop = self.inverse(emfs.max(axis=0))
+        stop = own = self.inverse(emfs.max(axis=0))
         falls = turn > emfs.max(axis=0)
         if later is not None and falls.any():
             stop = np.where(falls, np.minimum(later.stop, self.inverse(turn)), stop)
@@ -222,6 +256,7 @@ class Bundle:
             value,
             self.ohms[0],
             self.drop + asked.drop,
+            np.where(bad, np.inf, own),
             np.where(bad, np.inf, stop),
             top,
             np.where(bad, np.minimum(broken, len(CAUSES) - 1), cause),
@@ -285,9 +320,11 @@ class Front:
     def seconds(self, shares: list[tuple[int, float]], high: Array, low: Array) -> Array:
         """Time from one charge down to another while the laws draw in the given shares, piece by piece."""
         total = np.zeros(len(high))
-        edges = [0.0, *(soc for soc in self.socs if 0.0 < soc < 1.0), 1.0]
-        turns = np.sort([soc for law, _ in shares for soc in self.laws[law].turns()], axis=0)
+        weaker = [soc for law, _ in shares for soc in self.laws[law].edges()]
+        edges = sorted({0.0, *(soc for soc in (*self.socs, *weaker) if 0.0 < soc < 1.0), 1.0})
         for a, b in pairwise(edges):
+            laws = [(self.laws[law].band(0.5 * (a + b)), share) for law, share in shares]
+            turns = np.sort([soc for law, _ in laws for soc in law.turns()], axis=0)
             top = np.minimum(high, b)
             bottom = np.minimum(top, np.maximum(low, a))
             if not (top > bottom).any():
@@ -299,7 +336,7 @@ class Front:
                 width = upper - lower
                 for x, weight in GAUSS:
                     emf = e0 + slope * (lower + x * width - a)
-                    drawn = sum((share * self.speed(self.laws[law], emf) for law, share in shares), np.zeros(len(high)))
+                    drawn = sum((share * self.speed(law, emf) for law, share in laws), np.zeros(len(high)))
                     with np.errstate(divide="ignore", invalid="ignore"):
                         total = total + weight * np.where(width > 0.0, width / drawn, 0.0)
         return total

@@ -16,7 +16,7 @@ import numpy as np
 from hermotrope_core.circuit.asleep import off_after
 from hermotrope_core.circuit.discharge import NeverEnds
 from hermotrope_core.circuit.laws import Array, Bundle, Factors, Front
-from hermotrope_core.circuit.point import Circuit, circuit_of
+from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.kinds.effects import CAUSES, Cause
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case

@@ -15,16 +15,12 @@ from __future__ import annotations
 from math import sqrt
 
 from hermotrope_core.circuit.discharge import NOTHING, run
-from hermotrope_core.circuit.point import (
-    Circuit,
-    Stretch,
-    circuit_of,
-    draw_of,
-    mode_demand,
-)
+from hermotrope_core.circuit.path import Circuit, Stretch, bands, circuit_of
+from hermotrope_core.circuit.point import draw_of, mode_demand
 from hermotrope_core.circuit.spice import EDGE_S, LEAST_V, START_S, num, pwl, words
 from hermotrope_core.kinds.effects import Holder
 from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import maybe, number
 
 MOST_STEPS = 400_000
@@ -67,6 +63,18 @@ def _about(case: Case) -> list[str]:
         f"* source: {words(source.name)}; {len(case.path)} stages; at {number(case.conditions.temperature_c):g} C",
         "* run it with: ngspice -b FILE; look for runtime_s (seconds)",
     ]
+
+
+def pack_resistance(source: Source | None, name: str, between: tuple[str, str], ohm: float) -> str:
+    """A resistor between two nodes; that of a `source` follows its table over the charge, where it has one.
+
+    `ohm` is then what it has while full.
+    """
+    table = source.resistance_by_soc if source is not None else None
+    if table is None:
+        return f"R{name} {between[0]} {between[1]} {num(ohm)}"
+    fresh = ohm / bands(source)[-1][1]
+    return f"B{name} {between[0]} {between[1]} V = i(Vpack)*{num(fresh)}*({pwl('v(soc)', table)})"
 
 
 class _Writer:
@@ -122,7 +130,8 @@ class _Writer:
                 node = end
             if element.resistance_ohm > 0.0:
                 end = f"n{k}_{i}"
-                self.lines.append(f"R{k}_{i} {node} {end} {num(element.resistance_ohm)}")
+                own, ohm, name = self.case.source if element.stage == -1 else None, element.resistance_ohm, f"{k}_{i}"
+                self.lines.append(pack_resistance(own, name, (node, end), ohm))
                 node = end
             if element.stage == -1:
                 self.margins.append(f"v({node})-{num(self.circuit.cutoff_v)}")

@@ -10,7 +10,8 @@ from math import inf, log, sqrt
 
 import msgspec
 
-from hermotrope_core.circuit.point import Circuit, Draw, section_amps
+from hermotrope_core.circuit.path import Circuit
+from hermotrope_core.circuit.point import Draw, section_amps
 from hermotrope_core.kinds.effects import CAUSES, Cause, Demand
 from hermotrope_core.values.known import Table
 
@@ -329,11 +330,20 @@ def last_emf(draw: Draw) -> tuple[float, Cause]:
     if draw.demand is None or draw.breaches:
         return inf, min((b.cause for b in draw.breaches), key=CAUSES.index)
     emf, cause = max(bounds(draw), key=lambda bound: (bound[0], -CAUSES.index(bound[1])))
-    turn = falls_at(draw)
-    if draw.falls_to is None or emf >= turn:
+    turn, below = next_draw(draw)
+    if below is None or emf >= turn:
         return emf, cause
-    later, why = last_emf(draw.falls_to)
+    later, why = last_emf(below)
     return min(later, turn), why
+
+
+def next_draw(draw: Draw) -> tuple[float, Draw | None]:
+    """What a draw turns into as the pack runs down, and the EMF at which it does; -inf and None where it stays."""
+    turn = falls_at(draw) if draw.falls_to is not None else -inf
+    edge = draw.circuit.weaker_emf
+    if draw.weaker is not None and edge >= turn:
+        return edge, draw.weaker
+    return turn, draw.falls_to
 
 
 def bounds(draw: Draw) -> list[tuple[float, Cause]]:

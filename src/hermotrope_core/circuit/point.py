@@ -1,9 +1,7 @@
 """The operating point of a path: volts, amps and heat at every station, for one charge and mode.
 
-The path is cut at its *holders* (converters, linear regulators, a bank's own output): each holds
-its output, so whatever is behind it is independent of the charge in the pack. Between two holders
-lies a *stretch* of plain resistances and drops. Working back from the device, each holder becomes
-a constant-power (or constant-current) demand on the stretch before it.
+Working back from the device along a `Circuit`, each holder becomes a constant-power (or constant-current) demand on the
+stretch before it.
 """
 
 from __future__ import annotations
@@ -12,50 +10,10 @@ from math import sqrt
 
 import msgspec
 
-from hermotrope_core.kinds.effects import CAUSES, Cause, Demand, Element, Holder, Station, efficiency_of
-from hermotrope_core.kinds.stages import Stage
-from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case
+from hermotrope_core.circuit.path import Circuit, Stretch
+from hermotrope_core.kinds.effects import CAUSES, Cause, Demand, Element, Holder, Station
 from hermotrope_core.plan.device import Mode
-from hermotrope_core.plan.source import RegulatedOutput, Source
-from hermotrope_core.values.interpolate import at
-from hermotrope_core.values.known import Table, maybe, number
-
-
-class Stretch(msgspec.Struct, frozen=True, gc=False):
-    """Plain stages in series, in order, between the source or a holder and the next holder."""
-
-    elements: tuple[Element, ...]
-    resistance_ohm: float
-    drop_v: float
-    shunt_a: float = 0.0
-    """Drawn at its very beginning by loads across it, beside what passes through it. In the first, what that takes
-    from the volts on its way is among its drops."""
-
-
-class Circuit(msgspec.Struct, frozen=True, gc=False):
-    """A path ready for computing: pack at its temperature and age, stretches and holders."""
-
-    emf_by_soc: Table
-    """Pack EMF in volts over state of charge 0..1, ascending."""
-    charge_ah: float
-    """Usable charge at temperature and state of health."""
-    rated_a: float
-    peukert: float
-    cutoff_v: float
-    start_soc: float
-    reserve_soc: float
-    stretches: tuple[Stretch, ...]
-    holders: tuple[Holder, ...]
-    """`holders[k]` ends `stretches[k]` and feeds `stretches[k + 1]`."""
-    device_min_v: float
-    port: RegulatedOutput | None
-    falls_to: Circuit | None = None
-    """The same path once its first board that passes on its falling input does so; None where none does."""
-
-    def emf(self, soc: float) -> float:
-        """Open-circuit volts of the pack at a state of charge 0..1."""
-        return at(self.emf_by_soc, soc)
+from hermotrope_core.values.known import number
 
 
 class Breach(msgspec.Struct, frozen=True, gc=False):
@@ -83,6 +41,8 @@ class Draw(msgspec.Struct, frozen=True, gc=False):
     """Conditions that this mode violates at any charge."""
     falls_to: Draw | None = None
     """The same demand in the circuit it falls to, where the first holder passes its input on below some volts."""
+    weaker: Draw | None = None
+    """The same demand on the pack's next band of charge."""
 
     @property
     def port_a(self) -> float:
@@ -98,6 +58,8 @@ class Point(msgspec.Struct, frozen=True, gc=False):
     """Empty if the device runs. Otherwise the volts are what would stand there if nothing opened."""
     complete: bool
     """False if the path collapses: then no current can be stated and only the source is listed."""
+    terminal_v: float
+    """Volts at the terminals of the pack's cells, V = E - I R; the EMF where it collapses."""
 
     @property
     def source_a(self) -> float:
@@ -164,110 +126,6 @@ def peak_demand(mode: Mode) -> Demand | None:
     return None
 
 
-def circuit_of(case: Case) -> Circuit:
-    """Prepare the path of a case whose source is chosen. Raises ValueError without a source."""
-    boards = [i for i, stage in enumerate(case.path) if stage.passes_on]
-    made = _circuit_of(case, boards, None)
-    for count in range(len(boards) - 1, -1, -1):
-        made = _circuit_of(case, boards[:count], made, boards[count])
-    return made
-
-
-def _circuit_of(case: Case, passing: list[int], falls_to: Circuit | None, falling: int | None = None) -> Circuit:
-    """The path while the boards of `passing` pass their input on; `falling` is the next that may."""
-    source = case.source
-    if source is None:
-        raise ValueError("no source is chosen")
-    cell = CHEMISTRIES[source.chemistry]
-    warmth = number(case.conditions.temperature_c)
-    capacity = number(source.capacity_ah)
-    ohm = number(source.resistance_ohm) * at(cell.resistance_factor_by_temperature_c, warmth)
-    health = maybe(source.state_of_health)
-    start, reserve = maybe(source.initial_soc), maybe(source.reserve_soc)
-    peukert, hours = maybe(source.peukert), maybe(source.rated_hours)
-    stretches, holders = _cut(source, ohm, case.path, passing)
-    cells = source.cells_in_series
-    table = tuple([(soc, volts * cells) for soc, volts in source.ocv or cell.ocv_by_soc])
-    return Circuit(
-        emf_by_soc=table,
-        charge_ah=capacity * at(cell.capacity_factor_by_temperature_c, warmth) * (1.0 if health is None else health),
-        rated_a=capacity / (cell.rated_hours if hours is None else hours),
-        peukert=cell.peukert if peukert is None else peukert,
-        cutoff_v=number(source.cutoff_v),
-        start_soc=1.0 if start is None else start,
-        reserve_soc=0.0 if reserve is None else reserve,
-        stretches=stretches,
-        holders=tuple(_falling(h, case.path[h.stage]) if h.stage == falling else h for h in holders),
-        device_min_v=maybe(case.device.supply.min_v) or 0.0,
-        port=source.regulated_output,
-        falls_to=falls_to,
-    )
-
-
-def _falling(holder: Holder, stage: Stage) -> Holder:
-    """A board that passes its input on where it can no longer hold; its own least input stays its end."""
-    own = maybe(getattr(stage, "input_min_v", None)) or 0.0
-    return msgspec.structs.replace(holder, input_min_v=own, passes_below_v=holder.input_min_v)
-
-
-def _cut(
-    source: Source, ohm: float, path: tuple[Stage, ...], passing: list[int]
-) -> tuple[tuple[Stretch, ...], tuple[Holder, ...]]:
-    stretches: list[Stretch] = []
-    holders: list[Holder] = []
-    elements = [Element(-1, ohm, 0.0)]
-    shunts = 0.0
-
-    def close() -> None:
-        nonlocal shunts
-        if shunts and not stretches:
-            elements[:] = _carrying(elements, path)
-        ohms = drops = 0.0
-        for element in elements:  # a plain loop: half the time of two sums
-            ohms += element.resistance_ohm
-            drops += element.drop_v
-        stretches.append(Stretch(tuple(elements), ohms, drops, shunts))
-        elements.clear()
-        shunts = 0.0
-
-    if source.regulated_output is not None:
-        close()
-        holders.append(_bank_holder(source.regulated_output))
-    for i, stage in enumerate(path):
-        holder = None if i in passing else stage.holder(i)
-        if holder is None:
-            elements.append(stage.element(i))
-            shunts += stage.shunt_a
-        else:
-            close()
-            holders.append(holder)
-    close()
-    return tuple(stretches), tuple(holders)
-
-
-def _carrying(elements: list[Element], path: tuple[Stage, ...]) -> list[Element]:
-    """The elements of the first stretch with what loads across it, further on, draw through them: constant drops."""
-    found, beside = [], 0.0
-    for one in reversed(elements):
-        drop = one.drop_v + beside * one.resistance_ohm
-        found.append(msgspec.structs.replace(one, drop_v=drop, beside_a=beside))
-        beside += path[one.stage].shunt_a if one.stage >= 0 else 0.0
-    return found[::-1]
-
-
-def _bank_holder(port: RegulatedOutput) -> Holder:
-    return Holder(
-        stage=-1,
-        linear=False,
-        output_v=number(port.output_v),
-        efficiency=efficiency_of(port.efficiency),
-        quiescent=number(port.quiescent_w),
-        input_min_v=0.0,
-        input_max_v=None,
-        output_current_max_a=maybe(port.output_current_max_a),
-    )
-
-
 def draw_of(circuit: Circuit, demand: Demand, device: int) -> Draw:
     """Work a demand at the inlet back to the first stretch; `device` is len(path), to name places."""
     amps: list[float] = []
@@ -301,7 +159,8 @@ def draw_of(circuit: Circuit, demand: Demand, device: int) -> Draw:
         seen = holder.demand(total)
     later = circuit.falls_to if circuit.holders and circuit.holders[0].passes_below_v is not None else None
     falls_to = None if later is None else draw_of(later, demand, device)
-    return Draw(circuit, device, seen, tuple(amps), tuple(given), inlet_v, tuple(breaches), falls_to)
+    weaker = None if circuit.weaker is None else draw_of(circuit.weaker, demand, device)
+    return Draw(circuit, device, seen, tuple(amps), tuple(given), inlet_v, tuple(breaches), falls_to, weaker)
 
 
 def passes_on(holder: Holder, volts: float) -> bool:
@@ -345,6 +204,8 @@ def point(draw: Draw, emf: float) -> Point:
     finding can compare; `breaches` says, in the order of `CAUSES`, why the device would not run.
     """
     circuit, device = draw.circuit, draw.device
+    if draw.weaker is not None and emf < circuit.weaker_emf:
+        return point(draw.weaker, emf)
     first = circuit.stretches[0]
     current = None if draw.demand is None else section_amps(emf - first.drop_v, first.resistance_ohm, draw.demand)
     entering = 0.5 * (emf - first.drop_v) if current is None else emf - first.drop_v - current * first.resistance_ohm
@@ -352,10 +213,10 @@ def point(draw: Draw, emf: float) -> Point:
         return point(draw.falls_to, emf)
     if current is None:
         breaches = draw.breaches or (Breach("collapse", _end_of(circuit, 0, device)),)
-        return Point((Station(-1, emf, emf, 0.0, 0.0, 0.0),), breaches, complete=False)
+        return Point((Station(-1, emf, emf, 0.0, 0.0, 0.0),), breaches, complete=False, terminal_v=emf)
     found = list(draw.breaches)
     stations: list[Station] = []
-    volts = emf
+    volts = terminal_v = emf
     for k, stretch in enumerate(circuit.stretches):
         for element in stretch.elements:
             lost = element.drop_v + current * element.resistance_ohm
@@ -364,8 +225,10 @@ def point(draw: Draw, emf: float) -> Point:
             amps = current + element.beside_a
             stations.append(Station(element.stage, volts, volts - lost, amps, amps, lost * amps))
             volts -= lost
-            if element.stage == -1 and volts <= circuit.cutoff_v:
-                found.append(Breach("pack cut-off", -1))
+            if element.stage == -1:
+                terminal_v = volts
+                if volts <= circuit.cutoff_v:
+                    found.append(Breach("pack cut-off", -1))
         if k < len(circuit.holders):
             holder = circuit.holders[k]
             if k == 0:
@@ -376,7 +239,7 @@ def point(draw: Draw, emf: float) -> Point:
         found.append(Breach("device minimum", device))
     stations.append(Station(device, volts, volts, current, current, 0.0))
     found.sort(key=lambda breach: CAUSES.index(breach.cause))
-    return Point(tuple(stations), tuple(found), complete=True)
+    return Point(tuple(stations), tuple(found), complete=True, terminal_v=terminal_v)
 
 
 def _add_holder(stations: list[Station], holder: Holder, volts: float, amps_in: float, amps_out: float) -> None:

@@ -10,15 +10,8 @@ from functools import partial
 
 import msgspec
 
-from hermotrope_core.circuit.point import (
-    Circuit,
-    Draw,
-    Point,
-    circuit_of,
-    draw_of,
-    mode_demand,
-    point,
-)
+from hermotrope_core.circuit.path import Circuit, circuit_of
+from hermotrope_core.circuit.point import Draw, Point, draw_of, mode_demand, point
 from hermotrope_core.kinds.effects import Cause, Demand
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.known import maybe, number
@@ -95,8 +88,7 @@ class Simulation:
         source = now.stations[0]
         if self.circuit.port is not None:
             return source.volts_out, source.amps_out, now.inlet_v, now.inlet_a
-        volts = source.volts_in - source.amps_in * self.circuit.stretches[0].elements[0].resistance_ohm
-        return volts, source.amps_in, now.inlet_v, now.inlet_a
+        return now.terminal_v, source.amps_in, now.inlet_v, now.inlet_a
 
     def step(self, seconds: float) -> None:
         """Let time pass, mode by mode; over whole cycles along their mean."""

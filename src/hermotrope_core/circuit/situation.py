@@ -8,11 +8,10 @@ import msgspec
 
 from hermotrope_core.circuit.discharge import NeverEnds, Run, run
 from hermotrope_core.circuit.pack import full_volts
+from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.circuit.point import (
-    Circuit,
     Draw,
     Point,
-    circuit_of,
     draw_of,
     mode_demand,
     passes_on,
@@ -188,11 +187,7 @@ class Situation:
     def pack_v(self, mode: Mode, soc: float) -> float | None:
         """Volts at the pack's terminals in a mode; None where it cannot run."""
         now = self.at(mode, soc)
-        return self.terminal_v(now) if now.complete else None
-
-    def terminal_v(self, at: Point) -> float:
-        """Volts at the terminals of the pack's cells at a complete operating point, V = E - I R."""
-        return at.stations[0].volts_in - at.source_a * self.circuit.stretches[0].elements[0].resistance_ohm
+        return now.terminal_v if now.complete else None
 
     def at_demand(self, demand: Demand, emf: float) -> Point:
         """Operating point of any demand at an EMF in volts."""
@@ -282,7 +277,8 @@ class Situation:
         A stretch behind a converter is fed from its set voltage; what a stretch can give is carried
         to the device through the efficiencies behind it (at their best).
         """
-        circuit, emf = self.circuit, self.circuit.emf(soc)
+        emf = self.circuit.emf(soc)
+        circuit = self.circuit.at_emf(emf)
         while circuit.falls_to is not None and passes_on(circuit.holders[0], 0.5 * emf):
             circuit = circuit.falls_to
         best = float("inf")

@@ -9,7 +9,8 @@ import msgspec
 import numpy as np
 from scipy.optimize import brentq
 
-from hermotrope_core.circuit.point import Circuit, circuit_of, draw_of, mode_demand, point
+from hermotrope_core.circuit.path import Circuit, circuit_of
+from hermotrope_core.circuit.point import draw_of, mode_demand, point
 from hermotrope_core.fit.result import Found, judged
 from hermotrope_core.fit.runlog import Array
 from hermotrope_core.fit.sides import Sides
@@ -37,8 +38,7 @@ def planned_watts(case: Case, circuit: Circuit, mode: Mode, factor: float, *, at
         return None
     if not at_pack:
         return now.inlet_v * now.inlet_a
-    source = now.stations[0]
-    return (source.volts_in - source.amps_in * circuit.stretches[0].elements[0].resistance_ohm) * source.amps_in
+    return now.terminal_v * now.source_a
 
 
 def sorted_by_mode(watts: Array, planned: list[float]) -> np.ndarray | None:

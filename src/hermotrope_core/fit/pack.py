@@ -6,7 +6,7 @@ import msgspec
 import numpy as np
 from scipy.optimize import least_squares
 
-from hermotrope_core.circuit.point import Circuit, circuit_of
+from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.fit.result import Found, Parting, judged
 from hermotrope_core.fit.runlog import Array
@@ -62,10 +62,19 @@ def pack_volts(circuit: Circuit, sides: Sides, capacity: float, resistance: floa
     """Terminal volts V = E(soc) - I R."""
     assert sides.pack_a is not None
     table = np.array(circuit.emf_by_soc)
-    ohm = circuit.stretches[0].elements[0].resistance_ohm
-    emf: Array = np.interp(charge_left(circuit, sides, capacity), table[:, 0], table[:, 1])
-    made: Array = emf - sides.pack_a * ohm * resistance
+    left = charge_left(circuit, sides, capacity)
+    emf: Array = np.interp(left, table[:, 0], table[:, 1])
+    made: Array = emf - sides.pack_a * own_ohms(circuit, left) * resistance
     return made
+
+
+def own_ohms(circuit: Circuit, left: Array) -> Array:
+    """The pack's own resistance at every state of charge, as planned."""
+    ohms = np.full(left.shape, circuit.stretches[0].elements[0].resistance_ohm)
+    while circuit.weaker is not None:
+        below, circuit = left < circuit.weaker_soc, circuit.weaker
+        ohms[below] = circuit.stretches[0].elements[0].resistance_ohm
+    return ohms
 
 
 def table_doubt(case: Case, sides: Sides, capacity: float) -> float:

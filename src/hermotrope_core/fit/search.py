@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
-from hermotrope_core.circuit.point import circuit_of
+from hermotrope_core.circuit.path import circuit_of
 from hermotrope_core.fit.load import efficiency_found, load_found
 from hermotrope_core.fit.pack import fit_pack, gap_doubt, pack_found, starts_full, table_doubt
 from hermotrope_core.fit.result import Fit, Found, Parting

@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
-from hermotrope_core.circuit.point import Circuit, circuit_of
+from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.fit.runlog import Array, RunLog
 from hermotrope_core.plan.case import Case
 

@@ -67,5 +67,5 @@ def duty_sums(situation: Situation) -> DutySums | None:
     pack_wh = pack_ah = None
     if all(at.complete for at, _ in looks):
         pack_ah = sum(at.source_a * lasts for at, lasts in looks) / 3600.0
-        pack_wh = sum(situation.terminal_v(at) * at.source_a * lasts for at, lasts in looks) / 3600.0
+        pack_wh = sum(at.terminal_v * at.source_a * lasts for at, lasts in looks) / 3600.0
     return DutySums(total, 3600.0 * wh / total, max(w for w, _ in watts), wh, ah, pack_wh, pack_ah)

@@ -8,7 +8,8 @@ import msgspec
 
 from hermotrope_core.circuit.discharge import Run
 from hermotrope_core.circuit.pack import rated_wh
-from hermotrope_core.circuit.point import Circuit, Point, mode_demand
+from hermotrope_core.circuit.path import Circuit
+from hermotrope_core.circuit.point import Point, mode_demand
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.sums import WORTH_TELLING
 from hermotrope_core.kinds.converter import holding_step
@@ -105,10 +106,12 @@ def inlet_working(situation: Situation, soc: float, mode: str, demand: Demand) -
 
 def _source_steps(situation: Situation, station: Station) -> Iterator[Step]:
     source = situation.source
-    ohm = situation.circuit.stretches[0].elements[0].resistance_ohm
+    ohm = situation.circuit.at_emf(station.volts_in).stretches[0].elements[0].resistance_ohm
     volts = station.volts_in - station.amps_in * ohm
     factor = at(situation.cell.resistance_factor_by_temperature_c, situation.temperature_c)
     warm = f" × {digits(factor, 3)} at {figure(situation.temperature_c, '°C')}" if factor != 1.0 else ""
+    grown = ohm / (number(source.resistance_ohm) * factor) if number(source.resistance_ohm) else 1.0
+    warm += f" × {digits(grown, 3)} at this charge" if abs(grown - 1.0) > 1e-9 else ""
     yield Step(
         "pack under load",
         "V = E − I R",

@@ -8,7 +8,8 @@ import msgspec
 
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.pack import full_volts
-from hermotrope_core.circuit.point import circuit_of, unloaded_volts
+from hermotrope_core.circuit.path import circuit_of
+from hermotrope_core.circuit.point import unloaded_volts
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.know.sold import SIZES
 from hermotrope_core.parts.chemistry import CHEMISTRIES

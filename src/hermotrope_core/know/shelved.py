@@ -126,6 +126,7 @@ def _with_cells(name: str, read: Printed, reading: int) -> Named:
         cells_in_parallel=read.cells_in_parallel,
         capacity_ah=said(round(capacity, 4)),
         resistance_ohm=typical(float(f"{series * cell.ohm_ah / capacity:.3g}")),
+        resistance_by_soc=cell.resistance_factor_by_soc,
         cutoff_v=round(series * cell.cutoff_v, 3),
     )
     if read.kind != "bank":

@@ -37,6 +37,8 @@ class Chemistry(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     discharge_temperature_c: tuple[float, float]
     self_discharge_per_month: float
     cycles: int
+    resistance_factor_by_soc: Table | None = None
+    """How many times its fresh resistance a cell has at a charge (typical of data sheets); None where it stays."""
     label_words: str = ""
     """A pattern that finds it on a label; the longest find of all chemistries counts."""
     ohm_ah: float = 0.0

@@ -63,6 +63,8 @@ class Source(Value, frozen=True):
     cells_in_parallel: int | None = None
     stated_at_v: Number | None = None
     ocv: Table | None = None
+    resistance_by_soc: Table | None = None
+    """How many times its resistance it has at a charge; constant where nothing is stated."""
     full_v: Number | None = None
     max_current_a: Number | None = None
     peak_current_a: Number | None = None
@@ -86,6 +88,10 @@ class Source(Value, frozen=True):
 
     def __post_init__(self) -> None:
         super().__post_init__()
+        if self.resistance_by_soc is not None:
+            check_table("resistance_by_soc", self.resistance_by_soc, 0.1, 100.0)
+            if self.resistance_by_soc[0][0] < 0 or self.resistance_by_soc[-1][0] > 1:
+                raise ValueError("resistance_by_soc must stay between charge 0 and 1")
         if self.ocv is not None:
             check_table("ocv", self.ocv, 0.01, 100.0)
             if len(self.ocv) < 2:

@@ -113,8 +113,8 @@ def _sag(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Iter
     now = situation.at_demand(Demand("current", setup.load_a), pack.settled)
     if not now.complete:
         return
-    amps = now.stations[0].amps_in
-    ohm = situation.circuit.stretches[0].elements[0].resistance_ohm
+    amps = now.source_a
+    ohm = situation.circuit.at_emf(pack.settled).stretches[0].elements[0].resistance_ohm
     expected = pack.settled - amps * ohm
     worst = 1.0 + max(spread_of(source.resistance_ohm), 0.1) + CONTACT_SHARE
     slack = 0.5 * within(pack.volts)

@@ -168,9 +168,7 @@ class StandIn:
         if not now.complete or any(b.cause == "collapse" for b in now.breaches):
             return 0.0
         if gap == 0:
-            source = now.stations[0]
-            ohm = self.situation.circuit.stretches[0].elements[0].resistance_ohm
-            return source.volts_out if self.situation.circuit.port else source.volts_in - source.amps_in * ohm
+            return now.stations[0].volts_out if self.situation.circuit.port else now.terminal_v
         return now.inlet_v if gap == len(self.case.path) else now.at_stage(gap).volts_in
 
     def _sleeps(self, amps: float, wait_s: float) -> bool:

@@ -14,7 +14,8 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.circuit.discharge import NeverEnds
-from hermotrope_core.circuit.point import Circuit, circuit_of, draw_of, mode_demand
+from hermotrope_core.circuit.path import Circuit, circuit_of
+from hermotrope_core.circuit.point import draw_of, mode_demand
 from hermotrope_core.kinds.effects import CAUSE_WORDS, Cause
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import FORMAT, Case
@@ -198,6 +199,9 @@ class _Night:
     def _once(self) -> bool:
         """Whether something had to happen at this moment, which is then done."""
         setting, emf = self.setting(), self.trunk.emf(self.soc)
+        if self.trunk.weaker is not None and self.soc <= self.trunk.weaker_soc:
+            self.trunk = self.trunk.weaker
+            return True
         if setting.moves_on or self._reached(setting, "trunk passes"):
             assert self.trunk.falls_to is not None
             self.trunk = self.trunk.falls_to

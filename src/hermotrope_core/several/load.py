@@ -7,7 +7,8 @@ from typing import Literal
 
 import msgspec
 
-from hermotrope_core.circuit.point import Circuit, circuit_of, draw_of, mode_demand, peak_demand
+from hermotrope_core.circuit.path import Circuit, circuit_of
+from hermotrope_core.circuit.point import draw_of, mode_demand, peak_demand
 from hermotrope_core.circuit.situation import LOW_SOC
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -80,7 +81,10 @@ class Load:
         self.junction_a = max((one.junction_a for one in flows), default=0.0)
 
     def _flow(self, soc: float) -> Flow | None:
-        return None if self.setting.dead else self.setting.flow(self.trunk.emf(soc))
+        emf = self.trunk.emf(soc)
+        trunk = self.trunk.at_emf(emf)
+        setting = self.setting if trunk is self.trunk else Setting(trunk, self.running, self.setting.endless)
+        return None if setting.dead else setting.flow(emf)
 
     def over(self, *, moment: bool = False) -> Iterator[Over]:
         """Every limit that is passed; in a `moment` (a start) only what trips or browns out at once."""

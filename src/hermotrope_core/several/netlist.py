@@ -9,7 +9,9 @@ from __future__ import annotations
 
 from math import inf, sqrt
 
-from hermotrope_core.circuit.point import circuit_of, draw_of, mode_demand
+from hermotrope_core.circuit.netlist import pack_resistance
+from hermotrope_core.circuit.path import circuit_of
+from hermotrope_core.circuit.point import draw_of, mode_demand
 from hermotrope_core.circuit.spice import EDGE_S, LEAST_V, START_S, num, pwl, words
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply
@@ -105,7 +107,7 @@ def _pack(supply: Supply, conditions: Conditions) -> list[str]:
         f"Bsoc soc 0 I = i(Vpack)/{charge}*{law}",
         f"Bemf emf 0 V = {pwl('v(soc)', trunk.emf_by_soc)}",
         "Vpack emf pack 0",
-        f"Rcells pack cells {num(max(first.resistance_ohm, LEAST_OHM))}",
+        pack_resistance(supply.source, "cells", ("pack", "cells"), max(first.resistance_ohm, LEAST_OHM)),
         f"Idrain pack 0 {num(trunk.stretches[0].shunt_a)}",
         *shared,
         f"Vjoin {end} junction 0",

@@ -15,7 +15,7 @@ import numpy as np
 
 from hermotrope_core.circuit.estimate import factors, normals
 from hermotrope_core.circuit.laws import Array, Asked, Bundle, Law
-from hermotrope_core.circuit.point import Circuit, circuit_of
+from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.kinds.effects import Element
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
@@ -180,6 +180,8 @@ class _Draws:
         before, span = self.soc, 0.0
         self._held()
         while True:
+            while self._weakened():
+                self._held()
             flow = self._settle(before, span)
             if self.time >= self.until or not any(one.running.any() for one in self.branches):
                 break
@@ -188,13 +190,19 @@ class _Draws:
                 self._held()
                 continue
             change = min(one.clock.next_s for one in self.branches)
-            span = min(change - self.time, self.longest, self.until - self.time)
-            span = min(span, self._nap())
+            span = min(change - self.time, self.longest, self.until - self.time, self._nap())
             before = self.soc
             self._fall(flow, span)
             self.time += span
         for one in self.branches:
             self._stop(one, one.running, np.full(self.n, self.time))
+
+    def _weakened(self) -> bool:
+        """Whether the pack, in the middle of the draws, has come down to its next band of charge, which then holds."""
+        if self.circuit.weaker is None or float(np.mean(self.soc)) > self.circuit.weaker_soc:
+            return False
+        self.circuit, self.trunk, self.warm = self.circuit.weaker, self.trunk.weaker or self.trunk, None
+        return True
 
     def _turned(self) -> bool:
         """Whether a mode changes at this moment, which is then done."""
@@ -213,14 +221,14 @@ class _Draws:
 
     def _flow(self, soc: Array) -> Flow:
         """What flows at a charge."""
-        emf, drain = np.interp(soc, self.trunk.socs, self.trunk.emfs), self.circuit.stretches[0].shunt_a
+        emf, first = np.interp(soc, self.trunk.socs, self.trunk.emfs), self.circuit.stretches[0]
         if not self.circuit.holders:
-            volts, broken = self._solved(emf - self.circuit.stretches[0].drop_v, self.trunk.ohms[0], self.warm)
+            volts, broken = self._solved(emf - first.drop_v, self.trunk.ohms[0], self.warm)
             self.warm = volts  # at less charge the volts are lower: the next solution is reached from above again
             on, _, mean = self._drawn(volts)
-            return Flow(on, mean + drain, volts, broken | self._tripped(emf, on))
+            return Flow(on, mean + first.shunt_a, volts, broken | self._tripped(emf, on))
         broken = self.held_broken | (soc <= self.held.stop)
-        return Flow(self.held.amps(emf), self.rest.amps(emf) + drain, self.held_v, broken)
+        return Flow(self.held.amps(emf), self.rest.amps(emf) + first.shunt_a, self.held_v, broken)
 
     def _tripped(self, emf: Array, amps: Array) -> Mask:
         """Where a cut-off before the junction opens."""
@@ -365,13 +373,9 @@ class _Draws:
         return self.sleeps_s - float(self.light_s[light].max()) if light.any() else inf
 
     def _speed(self, flow: Flow) -> Array:
-        speed = flow.mean_a / self.trunk.charge_as
-        return (
-            speed
-            * np.maximum(1.0, (flow.source_a + self.circuit.stretches[0].shunt_a) / self.trunk.rated) ** self.trunk.q
-            if self.trunk.q
-            else speed
-        )
+        trunk, drawn = self.trunk, flow.source_a + self.circuit.stretches[0].shunt_a
+        speed = flow.mean_a / trunk.charge_as
+        return speed * np.maximum(1.0, drawn / trunk.rated) ** trunk.q if trunk.q else speed
 
 
 def _share(before: Array, at: Array, after: Array) -> Array:

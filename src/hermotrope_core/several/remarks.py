@@ -10,7 +10,8 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.circuit.pack import full_volts
-from hermotrope_core.circuit.point import circuit_of, unloaded_volts
+from hermotrope_core.circuit.path import circuit_of
+from hermotrope_core.circuit.point import unloaded_volts
 from hermotrope_core.kinds.stages import Stage, front
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import DROP_CARE, DROP_REFUSE, OVER, SHORT_A, TO_FUSE_M

@@ -8,18 +8,20 @@ from typing import Literal
 
 import msgspec
 
+from hermotrope_core.circuit.path import Circuit
 from hermotrope_core.circuit.piece import bounds, falls_at, inverse
-from hermotrope_core.circuit.point import Circuit, Draw, draw_of, section_amps
+from hermotrope_core.circuit.point import Draw, draw_of, section_amps
 from hermotrope_core.circuit.series import Span, Spans, Sums
 from hermotrope_core.kinds.effects import CAUSES, Cause, Demand
 from hermotrope_core.several.junction import asked, fold, junction_volts
 from hermotrope_core.several.pull import Pull
 
-Turn = Literal["source", "stop", "passes", "trunk passes"]
+Turn = Literal["source", "stop", "passes", "trunk passes", "weakens"]
 
 
 class Limit(msgspec.Struct, frozen=True, gc=False):
-    """At or below this charge something happens: the source ends, a branch stops, a board passes its input on."""
+    """At or below this charge something happens: the source ends, a branch stops, a board passes its input on,
+    the pack becomes weaker."""
 
     soc: float
     turn: Turn
@@ -128,6 +130,8 @@ class Setting:
                 found.append(Limit(inverse(table, self._asked(pull.passes_v)), "passes", i))
         if self.held is not None and self.held.falls_to is not None:
             found.append(Limit(inverse(table, falls_at(self.held)), "trunk passes", -1))
+        if self.trunk.weaker is not None and not self.endless:
+            found.append(Limit(self.trunk.weaker_soc, "weakens", -1))
         return [one for one in found if one.soc > -inf]
 
     def _asked(self, junction_v: float) -> float:

@@ -124,7 +124,7 @@ def peak_drop(situation: Situation) -> Iterator[Finding]:
 def _peak_breach(situation: Situation, look: Look) -> tuple[Look, tuple[int, float, float, str]] | None:
     """The first thing that gives up in a peak: path index, its volts, what it needs, its name."""
     circuit, at = situation.circuit, look.at
-    sides = [(-1, situation.terminal_v(at), circuit.cutoff_v, "the pack’s terminals")]
+    sides = [(-1, at.terminal_v, circuit.cutoff_v, "the pack’s terminals")]
     for element in circuit.stretches[0].elements:
         if element.trips_v is not None:
             sides.append((element.stage, at.at_stage(element.stage).volts_in, element.trips_v, "the cut-off’s input"))

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from hermotrope_core.circuit.discharge import Run
 from hermotrope_core.circuit.pack import full_volts
-from hermotrope_core.circuit.point import Breach, Point, circuit_of, unloaded_volts
+from hermotrope_core.circuit.path import circuit_of
+from hermotrope_core.circuit.point import Breach, Point, unloaded_volts
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import Change, converter_change
 from hermotrope_core.judge.findings.finding import Finding, Level, above, below
