@@ -351,3 +351,47 @@ class FuseCures(SimpleTestCase):
             (one,) = [one for one in check(made) if one.code == "fuse-over-wire"]
             with self.subTest(area):
                 self.assertEqual(bool(one.change), cured)
+
+
+class Behind(SimpleTestCase):
+    def test_diodes_behind_a_board_take_what_their_volts_leave(self) -> None:
+        """Watts into a string of diodes whose volts a board holds: V (V − V_fade) / r, r = (V_at − V_fade) / I_at."""
+        led = {"name": "lit", "kind": "led", "current_a": 0.5, "at_v": 12.0, "fade_v": 9.0}
+        board = {"stage": "converter", "topology": "buck", "output_v": 11.0, "efficiency": 0.9, "quiescent_w": 0.0}
+        made = mount(path=[board], **{"device.modes": [led], "duty.repeat": [{"mode": "lit", "seconds": 60}]})
+        ended = run(made.case)
+        watts = 11.0 * (11.0 - 9.0) / ((12.0 - 9.0) / 0.5)
+        self.assertAlmostEqual(ended.energy_to_device_wh, watts * ended.runtime_s / 3600.0, places=6)
+
+    def test_a_child_that_rides_is_exactly_that(self) -> None:
+        for traits, refused in ((["child", "ridden"], True), (["child"], False), (["ridden"], False)):
+            over = mount(
+                path=[{"stage": "fuse", "rating_a": 7.5}],
+                **{"device.traits": traits, "device.supply.max_v": 20.0, "device.supply.absolute_max_v": 25.0},
+            )
+            accepted = msgspec.structs.replace(over.case, accepted=("over-max",))
+            levels = {one.level for one in check(Situation(accepted)) if one.code == "over-max"}
+            with self.subTest(traits):
+                self.assertEqual("refuse" in levels, refused, levels)
+
+    def test_pins_are_looked_at_only_where_there_are_any(self) -> None:
+        readings = [{"red": 1, "black": 2, "reading_v": 12.0}, {"red": 3, "black": 2, "reading_v": 5.0}]
+        for inlet, told in (
+            ({"kind": "pins", "pin_count": 3, "readings": readings, "measured": True}, True),
+            ({"kind": "barrel", "outer_mm": 5.5, "inner_mm": 2.1, "measured": True}, False),
+        ):
+            self.assertEqual("second-supply" in codes(mount(**{"device.inlet": inlet})), told)
+
+    def test_a_peak_that_collapses_is_told_in_its_own_watts(self) -> None:
+        peaks: tuple[tuple[dict[str, Any], float], ...] = (
+            ({"kind": "power", "power_w": 1.0, "peak_w": 400.0}, 400.0),
+            ({"kind": "current", "current_a": 0.1, "peak_a": 60.0}, 60.0 * 12.0),
+        )
+        for mode, watts in peaks:
+            made = mount(path=[], **{
+                "device.modes": [{"name": "on", "peak_s": 1, **mode}], "duty.repeat": [{"mode": "on", "seconds": 60}],
+                "source.resistance_ohm": 0.5,
+            })  # fmt: skip
+            (one,) = [one for one in check(made) if one.code == "collapse"]
+            with self.subTest(mode["kind"]):
+                self.assertEqual((one.level, one.have), ("care", watts))
