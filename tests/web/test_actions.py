@@ -8,7 +8,7 @@ from django.test import TestCase
 from hermotrope.bench import actions
 from hermotrope.bench.edits import edit, with_trait
 from hermotrope.bench.models import Conversion
-from hermotrope.entry.typed import EditError, parse_table, show_table
+from hermotrope.entry.typed import TABLE_EXAMPLES, EditError, parse_table, show_table
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.values.known import number
 from tests.support import case
@@ -135,3 +135,11 @@ class Edits(TestCase):
         for text in ("1 A 90 %", "1 A: 90: 3", "1 V: 90 %"):
             with self.subTest(text), self.assertRaises(EditError):
                 parse_table(text, "efficiency")
+
+    def test_every_table_reads_what_it_shows_and_asks_for_its_like(self) -> None:
+        for name, example in TABLE_EXAMPLES.items():
+            with self.subTest(name):
+                table = parse_table(example, name)
+                self.assertEqual(parse_table(show_table(tuple(map(tuple, table)), name), name), table)  # type: ignore[arg-type]
+                with self.assertRaisesMessage(EditError, example.partition(";")[0]):
+                    parse_table("nonsense", name)

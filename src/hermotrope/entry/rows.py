@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from hermotrope.entry.typed import FLAGS, KNOWN_BY, TABLES, shown
+from hermotrope.entry.typed import FLAGS, KNOWN_BY, TABLE_EXAMPLES, TABLES, shown
 from hermotrope_core.kinds.inlets import KIND_WORDS, Connector, fixed_by_standard, mains_like
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
@@ -120,13 +120,6 @@ REDRAWS = {
     "output_by_v",
 }
 """Quantities that a drawing inside the panel shows."""
-TABLE_EXAMPLES = {
-    "efficiency": "0.2 A: 86 %; 1 A: 90 %",
-    "ocv": "0 %: 3 V; 50 %: 3.65 V; 100 %: 4.2 V",
-    "resistance_by_soc": "0 %: 4; 20 %: 2; 100 %: 1",
-    "output_by_v": "10 V: 2.4; 12 V: 4",
-    "temperature_by_h": "0 h: 15 °C; 8 h: 2 °C",
-}
 OPTIONAL = {"ends", "stands_for", "gender", "charges_chemistry", "cell_size"}
 """Choices that may be left open again."""
 SOURCE_FIELDS = (

@@ -37,11 +37,18 @@ FLAGS = {
 TABLES: dict[str, tuple[str, str]] = {
     "efficiency": ("A", "%"),
     "ocv": ("%", "V"),
-    "resistance_by_soc": ("%", "×"),
+    "resistance_by_soc": ("%", ""),
     "output_by_v": ("V", ""),
     "temperature_by_h": ("h", "°C"),
 }
 """Fields that may hold a table, with the units of its two columns."""
+TABLE_EXAMPLES = {
+    "efficiency": "0.2 A: 86 %; 1 A: 90 %",
+    "ocv": "0 %: 3 V; 50 %: 3.65 V; 100 %: 4.2 V",
+    "resistance_by_soc": "0 %: 4; 20 %: 2; 100 %: 1",
+    "output_by_v": "10 V: 2.4; 12 V: 4",
+    "temperature_by_h": "0 h: 15 °C; 8 h: 2 °C",
+}
 WITH_PARENT = {"/device/internal_battery/energy_wh", "/device/bay/size"}
 """Left open, these take with them the part that is nothing without them."""
 CONTACTS = ("links", "leads")
@@ -151,12 +158,12 @@ def _removal(tree: Any, place: str, term: str) -> Edit:
 
 def parse_table(text: str, name: str) -> list[list[float]]:
     """Read ``0.2 A: 86 %; 1 A: 90 %``. Raises `EditError` naming the row."""
-    units = TABLES[name]
+    units, example = TABLES[name], TABLE_EXAMPLES[name].partition(";")[0]
     rows = []
     for i, row in enumerate(filter(None, (part.strip() for part in re.split(r"[;\n]", text))), 1):
         pair = row.split(":")
         if len(pair) != 2:
-            raise EditError(f"row {i} ({row}) should read like 0.2 A: 86 %")
+            raise EditError(f"row {i} ({row}) should read like {example}")
         try:
             rows.append([parse(cell, unit) for cell, unit in zip(pair, units, strict=True)])
         except QuantityError as error:
