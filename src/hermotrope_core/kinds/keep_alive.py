@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-from hermotrope_core.kinds.effects import Element, Station
-from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Wanted, Work
+from hermotrope_core.kinds.across import Across
+from hermotrope_core.kinds.effects import Station
+from hermotrope_core.kinds.stage import Fed, Place, Step, Wanted, Work
 from hermotrope_core.values.figures import figure
-from hermotrope_core.values.known import Number, number
+from hermotrope_core.values.known import number
 
 USUAL_A = 0.084
 """What usually keeps a bank awake (typical), where it does not say."""
 
 
-class KeepAlive(StageKind, frozen=True, tag="keep-alive"):
+class KeepAlive(Across, frozen=True, tag="keep-alive"):
     """A load across the output before it (a bank's port, a converter), so that it does not fall asleep."""
 
     TITLE = OFFERED = "Keep-alive load"
     WORK_KEY = "keep-alive"
     ROWS = SHOWN = ("current_a",)
-    KEEPS_AWAKE = DRAWS = True
-
-    current_a: Number
+    KEEPS_AWAKE = True
 
     @classmethod
     def typical(cls, wanted: Wanted) -> KeepAlive:
@@ -28,13 +27,6 @@ class KeepAlive(StageKind, frozen=True, tag="keep-alive"):
     @property
     def detail(self) -> str:
         return f"draws {figure(number(self.current_a), 'A')}"
-
-    @property
-    def shunt_a(self) -> float:
-        return number(self.current_a)
-
-    def element(self, i: int) -> Element:
-        return Element(i, 0.0, 0.0)
 
     def working(self, at: Station) -> Step:
         drawn = figure(number(self.current_a), "A")
@@ -49,9 +41,6 @@ class KeepAlive(StageKind, frozen=True, tag="keep-alive"):
 
     def mounted(self, place: Place) -> str:
         return f"{self.whole}: across plus and minus"
-
-    def tails(self, place: Place) -> Tails | None:
-        return Tails("across plus and minus", 2, "+ and −")
 
     def work(self, place: Place) -> Work:
         drawn = figure(number(self.current_a), "A", 2)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from hermotrope_core.kinds.effects import Element, Station
-from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Wanted, Work
+from hermotrope_core.kinds.across import Across
+from hermotrope_core.kinds.effects import Station
+from hermotrope_core.kinds.stage import Fed, Place, Step, Wanted, Work
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Known, Number, maybe, number
 
@@ -13,16 +14,15 @@ ABOVE_FLAT = 1.06
 """A new alarm warns at so many times the volts at which its source counts as flat: some charge is left there."""
 
 
-class Voltmeter(StageKind, frozen=True, tag="voltmeter"):
+class Voltmeter(Across, frozen=True, tag="voltmeter"):
     """Across plus and minus; what it draws drains the pack as long as it is connected. It opens nothing."""
 
     TITLE, OFFERED = "Voltmeter", "Voltmeter or alarm"
     WORK_KEY = "voltmeter"
     ROWS = ("current_a", "warns_v", "rating_v", "built_in")
     SHOWN = ("current_a",)
-    DRAWS = SHOWS = True
+    SHOWS = True
 
-    current_a: Number
     warns_v: Number | None = None
     rating_v: Number | None = None
     """The most volts that it stands."""
@@ -49,13 +49,6 @@ class Voltmeter(StageKind, frozen=True, tag="voltmeter"):
         draws = f"draws {figure(number(self.current_a), 'A', 2)}"
         return draws if self.warns_v is None else f"warns at {number(self.warns_v):g} V"
 
-    @property
-    def shunt_a(self) -> float:
-        return number(self.current_a)
-
-    def element(self, i: int) -> Element:
-        return Element(i, 0.0, 0.0)
-
     def working(self, at: Station) -> Step:
         return Step(
             self.called, "draws beside the device", figure(number(self.current_a), "A"), figure(at.volts_out, "V")
@@ -81,9 +74,6 @@ class Voltmeter(StageKind, frozen=True, tag="voltmeter"):
 
     def mounted(self, place: Place) -> str:
         return f"{self.whole}: across plus and minus, where it can be seen or heard"
-
-    def tails(self, place: Place) -> Tails | None:
-        return Tails("across plus and minus", 2, "+ and −")
 
     def work(self, place: Place) -> Work:
         drawn = figure(number(self.current_a), "A", 2)

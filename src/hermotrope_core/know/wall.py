@@ -38,7 +38,7 @@ def wall_adapter(name: str, read: Printed) -> Wall:
         quiescent_w=0.0,
         output_current_max_a=said(first.amps) if first.amps is not None else None,
     )
-    source = msgspec.structs.replace(_mains(name, first.volts), regulated_output=held)
+    source = msgspec.structs.replace(steady_source(name, first.volts), regulated_output=held)
     idle = f"one that is not regulated gives about {figure(UNREGULATED_RISE * first.volts, 'V')} while it is idle"
     assumed = () if _REGULATED.search(name) else (f"it is regulated: measure its volts with nothing connected, {idle}",)
     return source, assumed
@@ -58,7 +58,7 @@ def _unregulated(name: str, volts: float, amps: float | None) -> Wall:
     known = msgspec.structs.replace(typical(0.0), note="not regulated") if read is None else READ_IDLE
     fall = known if read is None else said(0.0)  # it comes of the label's volts and amperes too, which nobody read
     source = msgspec.structs.replace(
-        _mains(name, idle),
+        steady_source(name, idle),
         stated_at_v=said(volts),
         full_v=msgspec.structs.replace(known, value=idle),
         resistance_ohm=msgspec.structs.replace(fall, value=round((idle - volts) / amps, 4)),
@@ -68,7 +68,7 @@ def _unregulated(name: str, volts: float, amps: float | None) -> Wall:
     return source, (() if read else (guess,))
 
 
-def _mains(name: str, volts: float) -> Source:
+def steady_source(name: str, volts: float) -> Source:
     """What does not run down, at some volts."""
     return Source(
         name=name,

@@ -11,8 +11,8 @@ from hermotrope_core.judge.cures import add
 from hermotrope_core.judge.findings import converters, current, endurance, voltage
 from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.judge.findings.rule import LOADED, Basis, rule
+from hermotrope_core.know.wall import steady_source
 from hermotrope_core.plan.naming import told
-from hermotrope_core.plan.source import Source
 from hermotrope_core.values.figures import duration, figure
 
 BEHIND = (
@@ -35,17 +35,7 @@ def on_the_other(situation: Situation, i: int) -> Situation:
     beside = situation.case.path[i].beside
     assert beside is not None
     volts, amps = beside
-    other = Source(
-        name="the other supply",
-        chemistry="mains-adapter",
-        cells_in_series=1,
-        capacity_ah=1,
-        resistance_ohm=0,
-        cutoff_v=0,
-        ocv=((0.0, volts), (1.0, volts)),
-        full_v=volts,
-        max_current_a=amps,
-    )
+    other = msgspec.structs.replace(steady_source("the other supply", volts), max_current_a=amps)
     return Situation(msgspec.structs.replace(situation.case, source=other, path=situation.case.path[i + 1 :]))
 
 
