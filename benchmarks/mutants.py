@@ -186,13 +186,15 @@ def main() -> int:
     def show(fault: Fault) -> str:
         mine = copies.get()
         tests = calling.get(f"{fault.file}:{fault.function}", []) if fault.function else list(heard)
-        told = survives(mine, fault, tests)
-        copies.put(mine)
+        try:
+            told = survives(mine, fault, tests)
+        finally:
+            copies.put(mine)
         if told:
             print(told, f"({len(tests)} tests call it)", flush=True)
         return told
 
-    every = faults(ROOT)
+    every = faults(copy)  # as it was copied: the tree itself may be worked on meanwhile
     with ThreadPoolExecutor(AT_ONCE) as pool:
         survivors = [told for told in pool.map(show, drawn.sample(every, min(count, len(every)))) if told]
     print(f"{count - len(survivors)} of {count} died, out of {len(every)} places")
