@@ -74,6 +74,8 @@ class PressEverything(BrowserTest):
     def test_each_kind_of_control(self) -> None:
         pressed: set[str] = set()
         for made in Conversion.objects.order_by("pk"):
+            if not drawn(made.title, 5):
+                continue
             self.visit(f"/c/{made.pk}/")
             for panel, offered in self.page.evaluate(PANELS.replace("OFFERED", OFFERED)):
                 url = f"/c/{made.pk}/{panel}"
@@ -85,7 +87,7 @@ class PressEverything(BrowserTest):
                 for kind in new:
                     with self.subTest(url, control=kind):
                         self.press(self.page, url, kind)
-        self.assertGreater(len(pressed), 100 if SLOW else 10)
+        self.assertGreater(len(pressed), 100 if SLOW else 4)
 
     def visit(self, url: str) -> None:
         """Open a page of the bench as it was at the start."""

@@ -46,7 +46,7 @@ class Drawings(BrowserTest):
         """The panels of a conversion that draw."""
         device = len(made.case.path) + 2
         panels = [(f"{made.case.title} {one}", one) for one in (1, device, "match", "run", "build", "prove")]
-        return [f"/c/{made.pk}/?panel={one}" for name, one in panels if drawn(name, 4)]
+        return [f"/c/{made.pk}/?panel={one}" for name, one in panels if drawn(name, 8)]
 
     def test_nothing_covers_or_cuts_a_text(self) -> None:
         call_command("load_demo", verbosity=0)

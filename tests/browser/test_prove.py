@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import tempfile
 from pathlib import Path
+from unittest import skipUnless
 
 import numpy as np
 import pypdfium2
+from django.test import tag
 from PIL import Image
 from playwright.sync_api import Page, expect
 
@@ -15,6 +17,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.proving import equipment
 from hermotrope.proving.bench import Workshop
 from tests.browser.base import BrowserTest
+from tests.lanes import SLOW
 from tests.support import case
 from tests.web.test_prove import csv_of
 
@@ -42,6 +45,8 @@ class Prove(BrowserTest):
         with page.expect_response(lambda r: "/gate/" in r.url):
             box.get_by_role("button", name="Take it").click()
 
+    @tag("slow")
+    @skipUnless(SLOW, "every gate by hand: in the slow lane")
     def test_rehearsed_from_the_first_gate_to_the_frozen_record(self) -> None:
         page = self.open()
         page.get_by_role("button", name="Rehearse on a copy").click()

@@ -31,7 +31,7 @@ SUSPECT = ("{{", "{%", "None", "nan", "&lt;function", "object at 0x")
 UNFILLED = re.compile(r"\{\{|\{%|\bNone\b(?![.:])|\bnan\b|&lt;function|object at 0x")
 
 
-ONE_IN = 8
+ONE_IN = 16
 """In each run, as many controls are passed over for one that is pressed."""
 
 
@@ -112,23 +112,23 @@ class Pressing(TestCase):
 class PressEverything(Pressing):
     def test_every_conversion(self) -> None:
         for made in Conversion.objects.all():
-            if not drawn(made.title, 3):
+            if not drawn(made.title, 5):
                 continue
             with self.subTest(made.case.device.name):
                 self.press_all(f"/c/{made.pk}/")
-        self.assertGreater(self.pressed, 1000 if SLOW else 100)
+        self.assertGreater(self.pressed, 1000 if SLOW else 20)
 
     def test_the_bench_and_the_shelf(self) -> None:
         for start in ("/", "/new/", "/shelf/"):
             with self.subTest(start):
                 self.press_all(start)
-        self.assertGreater(self.pressed, 50 if SLOW else 5)
+        self.assertGreater(self.pressed, 50 if SLOW else 0)
 
     def test_outings(self) -> None:
         for start in ("/outings/", "/outings/1/"):
             with self.subTest(start):
                 self.press_all(start)
-        self.assertGreater(self.pressed, 25 if SLOW else 3)
+        self.assertGreater(self.pressed, 25 if SLOW else 0)
 
 
 @tag("slow")
