@@ -82,6 +82,25 @@ class Drawings(BrowserTest):
                 self.assertEqual(self.read(*self.panels(made)), [])
 
 
+@tag("slow")
+class Narrow(BrowserTest):
+    """Nothing runs off the side of a phone: every panel of the demonstration in the slow lane, a sample in each run."""
+
+    def test_every_panel_fits(self) -> None:
+        for command in ("load_demo", "load_outing"):
+            call_command(command, verbosity=0)
+        urls = ["/", "/shelf/", "/new/", "/outings/", "/outings/1/", "/outings/1/build-0/"]
+        for made in Conversion.objects.order_by("pk"):
+            for panel in (1, 2, len(made.case.path) + 2, "add-1", "match", "run", "build", "prove", "record"):
+                urls += [f"/c/{made.pk}/?panel={panel}"] if drawn(f"{made.title} {panel}", 9) else []
+        for width in (390, 320):
+            page = self.open_page(width, 844)
+            for url in urls:
+                self.goto(url, page)
+                with self.subTest(url, width=width):
+                    self.assertLessEqual(self.sideways(page), 0)
+
+
 class Figures(BrowserTest):
     def test_browser_and_server_write_the_same(self) -> None:
         self.goto("/new/")
