@@ -114,6 +114,23 @@ class Bands(SimpleTestCase):
             with self.subTest(bad), self.assertRaisesRegex(CaseError, "resistance_by_soc"):
                 case_from(tree("power", grows=bad))
 
+    def test_a_crowd_of_rows_and_boards_is_still_followed(self) -> None:
+        board = {
+            "stage": "converter", "topology": "buck", "efficiency": 0.95, "input_min_v": 2.0,
+            "headroom_v": 0.1, "in_dropout": "passes", "quiescent_w": 0.0,
+        }  # fmt: skip
+        crowd = tree(
+            "current",
+            *[board | {"output_v": 9 - 0.3 * i} for i in range(12)],
+            grows=[[i / 39, 4 - 3 * i / 39] for i in range(40)],
+        )
+        crowd["device"]["supply"] = {"min_v": 3.0, "nominal_v": 6, "max_v": 14}
+        made = case_from(crowd)
+        self.assertGreater(run(made).runtime_s, 0.0)
+        self.assertGreater(runs(made, {}, 2).runtime_s[0], 0.0)
+        with self.assertRaisesRegex(CaseError, "more than 40 rows"):
+            case_from(tree("power", grows=[[i / 40, 1] for i in range(41)]))
+
     def test_the_chemistries_tables_are_such(self) -> None:
         for name, one in CHEMISTRIES.items():
             if one.resistance_factor_by_soc is not None:

@@ -67,8 +67,10 @@ class Law:
         return replace(self, **varies, falls_to=later, between=between, weaker=weaker)
 
     def band(self, soc: float) -> Law:
-        """The law that holds at a charge."""
-        return self if self.weaker is None or soc >= self.weaker_soc else self.weaker.band(soc)
+        """The law that holds at a charge, alone."""
+        if self.weaker is None:
+            return self
+        return replace(self, weaker=None) if soc >= self.weaker_soc else self.weaker.band(soc)
 
     def edges(self) -> list[float]:
         """The charges at which the pack becomes weaker."""
@@ -103,18 +105,24 @@ class Asked:
 class Bundle:
     """Arrays of a case: what varies as one value per draw, the rest as the circuit has it."""
 
-    def __init__(self, case: Case, factors: Factors, n: int, circuit: Circuit) -> None:
+    def __init__(
+        self, case: Case, factors: Factors, n: int, circuit: Circuit, kept: dict[int, Bundle] | None = None
+    ) -> None:
+        """`kept` are the bundles of circuits that are reached in two ways: by passing on and by growing weaker."""
         self.case, self.n = case, n
+        self._known: dict[str, Law] = {}
+        kept = {} if kept is None else kept
+        kept[id(circuit)] = self
         self.one = np.ones(n)
         self.factors = factors
         source = case.source
         if source is None:
             raise ValueError("no source is chosen")
         self.circuit = circuit
-        later = circuit.falls_to
-        self.falls_to = None if later is None else Bundle(case, factors, n, later)
-        weaker = circuit.weaker
-        self.weaker = None if weaker is None else Bundle(case, factors, n, weaker)
+        self.falls_to, self.weaker = (
+            None if other is None else kept.get(id(other)) or Bundle(case, factors, n, other, kept)
+            for other in (circuit.falls_to, circuit.weaker)
+        )
         self.socs, self.emfs = (np.array(column) for column in zip(*self.circuit.emf_by_soc, strict=True))
         health = 1.0 if source.state_of_health is None else number(source.state_of_health)
         aged = np.minimum(health * self.of("source.state_of_health"), 1.0) / health
@@ -149,6 +157,11 @@ class Bundle:
 
     def law(self, name: str) -> Law:
         """Work a mode back from the device, as `draw_of` does."""
+        if name not in self._known:
+            self._known[name] = self._law(name)
+        return self._known[name]
+
+    def _law(self, name: str) -> Law:
         index = next(i for i, mode in enumerate(self.case.device.modes) if mode.name == name)
         mode = self.case.device.modes[index]
         demand = mode_demand(mode)
@@ -156,7 +169,8 @@ class Bundle:
         later = None if self.falls_to is None else self.falls_to.law(name)
         on = self.worked_back(Asked(demand.kind, value, demand.drop_v), later)
         if self.weaker is not None:
-            on = self._weakening(on, self.weaker.law(name))
+            within = None if on.falls_to is None else replace(on.falls_to, weaker=None)  # in this band of charge
+            on = self._weakening(replace(on, falls_to=within), self.weaker.law(name))
         if mode.share == 1.0:
             return on
         between = replace(self.worked_back(Asked("power", np.zeros(self.n), 0.0), None), share=1.0 - mode.share)

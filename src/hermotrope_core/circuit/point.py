@@ -128,6 +128,15 @@ def peak_demand(mode: Mode) -> Demand | None:
 
 def draw_of(circuit: Circuit, demand: Demand, device: int) -> Draw:
     """Work a demand at the inlet back to the first stretch; `device` is len(path), to name places."""
+    if circuit.weaker is None:
+        return _draw_of(circuit, demand, device, None)
+    return _draw_of(circuit, demand, device, {})
+
+
+def _draw_of(circuit: Circuit, demand: Demand, device: int, known: dict[int, Draw] | None) -> Draw:
+    """`known` are the draws of circuits that are reached in two ways: by passing on and by growing weaker."""
+    if known is not None and (found := known.get(id(circuit))) is not None:
+        return found
     amps: list[float] = []
     given: list[float] = []
     breaches: list[Breach] = []
@@ -148,7 +157,7 @@ def draw_of(circuit: Circuit, demand: Demand, device: int) -> Draw:
             if volts < circuit.device_min_v:
                 breaches.append(Breach("device minimum", device))
         elif circuit.falls_to is not None and passes_on(circuit.holders[k], volts):
-            return draw_of(circuit.falls_to, demand, device)
+            return _draw_of(circuit.falls_to, demand, device, known)
         else:
             breaches.extend(_input_breaches(circuit.holders[k], volts))
         total = current + stretch.shunt_a
@@ -158,9 +167,12 @@ def draw_of(circuit: Circuit, demand: Demand, device: int) -> Draw:
         given.insert(0, total)
         seen = holder.demand(total)
     later = circuit.falls_to if circuit.holders and circuit.holders[0].passes_below_v is not None else None
-    falls_to = None if later is None else draw_of(later, demand, device)
-    weaker = None if circuit.weaker is None else draw_of(circuit.weaker, demand, device)
-    return Draw(circuit, device, seen, tuple(amps), tuple(given), inlet_v, tuple(breaches), falls_to, weaker)
+    falls_to = None if later is None else _draw_of(later, demand, device, known)
+    weaker = None if circuit.weaker is None else _draw_of(circuit.weaker, demand, device, known)
+    made = Draw(circuit, device, seen, tuple(amps), tuple(given), inlet_v, tuple(breaches), falls_to, weaker)
+    if known is not None:
+        known[id(circuit)] = made
+    return made
 
 
 def passes_on(holder: Holder, volts: float) -> bool:

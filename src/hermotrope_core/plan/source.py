@@ -53,6 +53,10 @@ class Port(Value, frozen=True):
             raise ValueError("profiles needs at least one entry")
 
 
+MOST_BANDS = 40
+"""Rows of resistance over charge: each makes the run change its law once more."""
+
+
 class Source(Value, frozen=True):
     name: str
     chemistry: str
@@ -90,6 +94,8 @@ class Source(Value, frozen=True):
         super().__post_init__()
         if self.resistance_by_soc is not None:
             check_table("resistance_by_soc", self.resistance_by_soc, 0.1, 100.0)
+            if len(self.resistance_by_soc) > MOST_BANDS:
+                raise ValueError(f"resistance_by_soc has more than {MOST_BANDS} rows")
             if self.resistance_by_soc[0][0] < 0 or self.resistance_by_soc[-1][0] > 1:
                 raise ValueError("resistance_by_soc must stay between charge 0 and 1")
         if self.ocv is not None:
