@@ -14,13 +14,20 @@ from hermotrope_core.circuit.pack import flat_volts
 from hermotrope_core.circuit.simulate import Simulation
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cautions import cautions
-from hermotrope_core.judge.cures import BOARDS, converter_change, converter_for, set_point, wire_amps_behind
+from hermotrope_core.judge.cures import (
+    BOARDS,
+    converter_change,
+    converter_for,
+    keep_alive_change,
+    set_point,
+    wire_amps_behind,
+)
 from hermotrope_core.judge.findings import check
 from hermotrope_core.judge.findings.fuses import fuse_to_the_pack
 from hermotrope_core.kinds.stage import Wanted
 from hermotrope_core.kinds.stages import KINDS
 from hermotrope_core.know.shelved import part_of
-from hermotrope_core.parts.craft import AIR_CARE_WH, HOT_CARE_K, HOT_REFUSE_K, NEAR_SHARE
+from hermotrope_core.parts.craft import AIR_CARE_WH, AWAKE, HOT_CARE_K, HOT_REFUSE_K, NEAR_SHARE
 from hermotrope_core.plan.case import MOST_STAGES
 from hermotrope_core.plan.source import Source
 from hermotrope_core.prove import Ask, StandIn
@@ -395,3 +402,24 @@ class Behind(SimpleTestCase):
             (one,) = [one for one in check(made) if one.code == "collapse"]
             with self.subTest(mode["kind"]):
                 self.assertEqual((one.level, one.have), ("care", watts))
+
+    def test_a_keep_alive_load_lifts_to_the_share_above_what_keeps_awake(self) -> None:
+        bank = case("judgements", "bank-switches-itself-off", **{"source.regulated_output.output_min_current_a": 0.1})
+        for amps, wanted in ((0.0, AWAKE * 0.1), (0.05, AWAKE * 0.1 - 0.05), (AWAKE * 0.1 - 1e-3, 1e-3)):
+            (change,) = keep_alive_change(bank, amps)
+            with self.subTest(amps):
+                self.assertAlmostEqual(change["value"]["current_a"], wanted, places=3)
+        for amps in (AWAKE * 0.1, 1.0):
+            self.assertEqual(keep_alive_change(bank, amps), ())
+
+    def test_a_pin_whose_net_has_no_volts_is_not_told(self) -> None:
+        """Two pins that were read, and a third that nobody did: one voltage, nothing of a second."""
+        inlet = {
+            "kind": "pins", "pin_count": 3, "measured": True,
+            "readings": [{"red": 1, "black": 2, "reading_v": 12.0}, {"red": 3, "black": 2, "open": True}],
+        }  # fmt: skip
+        self.assertNotIn("second-supply", codes(mount(**{"device.inlet": inlet})))
+
+    def test_a_run_that_begins_at_its_reserve_is_over(self) -> None:
+        made = mount(**{"source.initial_soc": 0.4, "source.reserve_soc": 0.4})
+        self.assertEqual((run(made.case).runtime_s, run(made.case).end_cause), (0.0, "reserve"))
