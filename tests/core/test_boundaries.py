@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import msgspec
@@ -14,6 +15,7 @@ from hermotrope_core.circuit.pack import flat_volts
 from hermotrope_core.circuit.simulate import Simulation
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cautions import cautions
+from hermotrope_core.judge.choose import NoChoice, choose
 from hermotrope_core.judge.cures import (
     BOARDS,
     converter_change,
@@ -28,11 +30,13 @@ from hermotrope_core.kinds.stage import Wanted
 from hermotrope_core.kinds.stages import KINDS
 from hermotrope_core.know.shelved import part_of
 from hermotrope_core.parts.craft import AIR_CARE_WH, AWAKE, HOT_CARE_K, HOT_REFUSE_K, NEAR_SHARE
+from hermotrope_core.parts.wire import FUSE_MARGIN
 from hermotrope_core.plan.case import MOST_STAGES
 from hermotrope_core.plan.source import Source
 from hermotrope_core.prove import Ask, StandIn
 from hermotrope_core.prove.gate import Setup, Spot
 from hermotrope_core.prove.gates import gates
+from hermotrope_core.prove.learn import told_by
 from hermotrope_core.values.known import number
 from tests.support import case, tree
 
@@ -423,3 +427,36 @@ class Behind(SimpleTestCase):
     def test_a_run_that_begins_at_its_reserve_is_over(self) -> None:
         made = mount(**{"source.initial_soc": 0.4, "source.reserve_soc": 0.4})
         self.assertEqual((run(made.case).runtime_s, run(made.case).end_cause), (0.0, "reserve"))
+
+    def test_a_measured_figure_is_told_anew_only_where_it_differs(self) -> None:
+        """A mode of 6 W at 12 V: two per cent are the meter's own."""
+        modes = [{"name": "slew", "kind": "power", "power_w": {"value": 6.0, "known_by": "measured"}}]
+        made = mount(**{"device.modes": modes, "duty.repeat": [{"mode": "slew", "seconds": 60}]})
+        ask = next(ask for gate in gates(made, {}) for ask in gate.asks if ask.unit == "A" and ask.setup.mode)
+        inlet = made.at(made.modes[0], 1.0).inlet_v
+        for watts, anew in ((6.0, False), (6.1, False), (6.13, True), (5.9, False), (5.85, True)):
+            with self.subTest(watts):
+                self.assertEqual(told_by(made, ask, watts / inlet) is not None, anew)
+
+    def test_no_fuse_for_what_a_ready_made_lead_stands_names_the_greatest_current(self) -> None:
+        """Nearly empty it draws most: that is the figure to split."""
+        lead = {"stage": "lead", "length_m": 0.3, "area_mm2": 0.05, "bought": True}
+        made = mount(path=[{"stage": "fuse", "rating_a": 1}, lead, *mount_path()[2:]])
+        most = max(look.at.at_stage(0).amps_in for look in made.looks)
+        least = min(look.at.at_stage(0).amps_in for look in made.looks)
+        self.assertGreater(most, 1.1 * least)
+        with self.assertRaisesRegex(NoChoice, "no fuse of the table carries") as told:
+            choose(made.case)
+        named = re.search(r"carries ([\d.]+) A", str(told.exception))
+        assert named is not None
+        self.assertGreater(float(named[1]), FUSE_MARGIN * 0.5 * (most + least))
+
+    def test_a_capacitor_does_not_carry_a_peak_on_volts_that_are_low_at_rest(self) -> None:
+        """Where the mode itself stands below the least there is nothing to carry over."""
+        path = [{"stage": "resistor", "resistance_ohm": 6, "rating_w": 90}]
+        modes = [{"name": "on", "kind": "current", "current_a": 1.0, "peak_a": 1.1, "peak_s": 0.01}]
+        made = mount(path=path, **{
+            "device.modes": modes, "duty.repeat": [{"mode": "on", "seconds": 60}], "device.supply.min_v": 13.0,
+            "device.supply.nominal_v": 14, "device.input_capacitance_f": 10.0,
+        })  # fmt: skip
+        self.assertIn("peak-drop", codes(made))
