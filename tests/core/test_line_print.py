@@ -35,6 +35,8 @@ DOCKS: tuple[tuple[str, float, float, float | None, int], ...] = (
 )
 ELSE = (
     "multimeter 600V", "buck converter 5A with voltmeter", "docking station usb-c 5V", "monitor dock hdmi",
+    "Dock power supply 12V 2A", "docking station 12V 3A adapter", "Battery adapter with 12V output 2A",
+    "DC-DC 5-30V in 1-25V out 3A voltage display", "buck board 5A voltage meter", "power station 500 voltage display",
     "power bank 5000mAh with display", "20V 4Ah pack with dock", "battery charger 12V 5A", "adapter 12V 1A",
 )  # fmt: skip
 

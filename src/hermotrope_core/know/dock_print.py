@@ -19,7 +19,8 @@ _DOCK = re.compile(
 )
 _ELSE = re.compile(
     r"\d\s*m?\s*A\s*h\b|\d\s*k?Wh\b|converter|\bbuck\b|\bboost\b|step[\s-]?(?:up|down)|\busb\b|inverter|charg"
-    r"|monitor|hdmi|\bswitch\b",
+    r"|monitor|hdmi|\bswitch\b|power\s+(?:supply|station)|\b(?:in|out)put\b|\bAC\b"
+    r"|\badapt[eo]r\b(?!\s+(?:plate|for|with)\b)",
     re.IGNORECASE,
 )
 """What is more than a dock, or another thing of that name."""

@@ -15,7 +15,7 @@ _METER = re.compile(
 )
 _ELSE = re.compile(
     r"\d\s*m?\s*A\s*h\b|\d\s*k?Wh\b|multi\s*-?meter|converter|\bbuck\b|\bboost\b|step[\s-]?(?:up|down)|adapt[eo]r"
-    r"|power\s+(?:supply|bank)|charg|\bswitch\b|\bwith\s+(?:a\s+)?(?:volt\s*-?meter|display|alarm)",
+    r"|dc\s*[-/]\s*dc|\bboard\b|\bout(?:put)?\b|power\s+(?:supply|bank|station)|charg|\bswitch\b|\bwith\s+(?:a\s+)?(?:volt\s*-?meter|display|alarm)",
     re.IGNORECASE,
 )
 """What has a voltmeter in it, or is held in the hand, and is no part of a line by that."""
