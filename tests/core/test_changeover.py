@@ -9,6 +9,7 @@ from django.test import SimpleTestCase
 from hermotrope_core.build import parts_list, steps
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.judge.evidence import judgement_working
 from hermotrope_core.judge.findings import Finding, check
 from hermotrope_core.judge.findings.other_supply import on_the_other
 from hermotrope_core.prove import StandIn, gates, judge
@@ -102,3 +103,19 @@ class Built(SimpleTestCase):
             with self.subTest(value):
                 self.assertEqual(judge(ask, value).level, level)
         self.assertEqual(StandIn(made).read(ask), 13.8)
+
+
+class Working(SimpleTestCase):
+    def test_every_finding_of_it_shows_its_two_numbers(self) -> None:
+        made = Situation(
+            case(
+                "cases",
+                "hide-mount-on-tool-pack",
+                **(DIRECT | {"path.1.other_v": 17.0, "path.1.isolates": False, "path.1.gap_s": 0.5}),
+            )
+        )
+        told = {one.code: judgement_working(made, one) for one in check(made) if one.stage == 1}
+        self.assertEqual([step.result for step in told["feed-gap"].steps], ["0.500 s", "0.00100 s"])
+        self.assertIn("17.0 V", [step.result for step in told["other-supply"].steps])
+        self.assertIn("path[1].other_v", [given.place for given in told["other-supply"].givens])
+        self.assertIn("supplies-meet", told)

@@ -7,6 +7,7 @@ from typing import Any, get_args
 from django.test import SimpleTestCase
 
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.judge.evidence import judgement_working
 from hermotrope_core.judge.findings import check
 from hermotrope_core.plan.codes import Code
 from hermotrope_core.plan.document import case_from
@@ -228,6 +229,17 @@ class NearMiss(SimpleTestCase):
             with self.subTest(code, place=place):
                 self.assertNotIn(level, levels(put(made, place, inside), code))
                 self.assertIn(level, levels(put(made, place, outside), code))
+
+    def test_each_shows_its_working(self) -> None:
+        for code, _, base, place, _, outside in PAIRS:
+            situation = Situation(case_from(put(start(code, base), place, outside)))
+            found = [one for one in check(situation) if one.code == code]
+            with self.subTest(code, place=place):
+                self.assertTrue(found)
+                for one in found:
+                    told = judgement_working(situation, one)
+                    self.assertEqual(len(told.steps), 1 if one.limit is None else 2)
+                    self.assertEqual(told.steps[0].result == "–", one.have is None)
 
     def test_accepted_ones_become_care(self) -> None:
         for code, base in (("over-max", "direct-little-over"), ("life-safety", "breathing-gear")):

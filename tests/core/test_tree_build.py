@@ -7,14 +7,19 @@ from collections import Counter
 from typing import Any
 
 from django.test import SimpleTestCase
+from msgspec.structs import replace
 
 from hermotrope_core.build import parts_list, steps
 from hermotrope_core.build.tree import LABEL, SHARED, tree_build
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.judge.alone import alone as alone_of
+from hermotrope_core.kinds.inlets import Connector
+from hermotrope_core.kinds.stages import Changeover
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.outing import Outing, chain, forked
 from hermotrope_core.plan.outing_document import read_outing
 from hermotrope_core.prove import gates
+from hermotrope_core.prove.source_gate import OTHER
 from hermotrope_core.prove.tree import tree_gates
 from hermotrope_core.several.follow import follow
 from hermotrope_core.several.load import Load, everything
@@ -82,6 +87,32 @@ class Several(SimpleTestCase):
         junction = next(line for line in shared.parts if line.key == "junction")
         self.assertIn("1 to 6 ways, 2.4 A", junction.detail)
         self.assertEqual([step.key for step in shared.steps][-1], "junction")
+
+    def test_another_supply_is_read_with_the_way_that_it_belongs_to(self) -> None:
+        """One in the trunk with the source, one on a way with that way alone."""
+        made = outing("two-lamps-one-block")
+        other = Changeover(other_v=13.8)
+        ways = made.supplies[0].branches
+        for trunk, place, wanted in (
+            ((), 1, [[], [], [f"{OTHER}0"]]),
+            ((other,), None, [[f"{OTHER}0"], [], []]),
+        ):
+            branches = [replace(way, path=(other, *way.path)) if i == place else way for i, way in enumerate(ways)]
+            supply = replace(made.supplies[0], trunk=trunk, branches=tuple(branches))
+            asked = [
+                [ask.key for gate in way.gates for ask in gate.asks] for way in tree_gates(supply, made.conditions)
+            ]
+            with self.subTest(place=place):
+                self.assertEqual([[key for key in keys if key.startswith(OTHER)] for keys in asked[:3]], wanted)
+
+    def test_supplies_that_meet_in_a_shared_part_are_refused_at_an_outing(self) -> None:
+        made = outing("two-lamps-one-block")
+        for isolates, told in ((True, False), (False, True)):
+            supply = replace(made.supplies[0], trunk=(Changeover(other_v=13.8, isolates=isolates),))
+            device = replace(supply.branches[0].device, inlet=Connector(kind="leads", polarity="marked", measured=True))
+            supply = replace(supply, branches=(replace(supply.branches[0], device=device),))
+            found = [one.level for one in alone_of(supply, made.conditions, 0) if one.code == "supplies-meet"]
+            self.assertEqual(found, ["refuse"] if told else [])
 
     def test_one_device_has_no_junction(self) -> None:
         split = forked(case("cases", "hide-mount-on-tool-pack"), 2)

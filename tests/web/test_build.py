@@ -117,7 +117,7 @@ class Build(TestCase):
         self.assertEqual([stage.kind for stage in self.now.case.path][2], "voltmeter")
         self.assertFalse(self.codes() & {"alarm-volts", "no-warning"})
         told = re.search(
-            r"The alarm \([\d.]+ V\) sounds in “slew” from ([^,]*) before the end, in “hold” from (\w+)",
+            r"The alarm \([\d.]+ V\) sounds in “slew” from about ([^,]*) before the end, in “hold” from about (\w+)",
             self.panel("run"),
         )
         assert told is not None

@@ -280,4 +280,6 @@ class Again(TestCase):
 
     def test_one_that_is_not_there(self) -> None:
         for key in ("", "0", "99999", "x", "²", "9" * 40):
-            self.assertIn("Choose one of these devices", self.start(422, earlier=key))
+            page = self.start(422, earlier=key, title="Kept as typed")
+            self.assertIn("Choose one of these devices", page)
+            self.assertIn('value="Kept as typed"', page)

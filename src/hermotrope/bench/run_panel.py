@@ -66,11 +66,11 @@ def _alarm(situation: Situation, one: Alarm) -> str:
     if one.light_s <= 0.0 and one.heavy_s <= 0.0:
         return f"{told} never sounds: the run ends before."
     if light == heavy:
-        return f"{told} sounds {duration(one.light_s)} before the end."
-    first = f"{told} sounds in “{heavy}” from {duration(one.heavy_s)} before the end"
+        return f"{told} sounds about {duration(one.light_s)} before the end."
+    first = f"{told} sounds in “{heavy}” from about {duration(one.heavy_s)} before the end"
     if one.light_s <= 0.0:
         return f"{first}, in “{light}” never."
-    return f"{first}, in “{light}” from {duration(one.light_s)}."
+    return f"{first}, in “{light}” from about {duration(one.light_s)}."
 
 
 def sentence(feed: Feed) -> dict[str, str]:

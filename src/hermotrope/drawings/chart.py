@@ -77,7 +77,7 @@ def _thinned(rows: list[list[float | None]], situation: Situation, draws: list[D
 def _guards(situation: Situation) -> list[tuple[str, float, str]]:
     """What warns or opens while the pack runs down: words, volts, the colour's name."""
     found = []
-    for stage in situation.seeing:
+    for _, stage in situation.seeing:
         for volts, colour in ((stage.warns_below_v, "--care"), (stage.opens_below_v, "--refused")):
             if volts is not None:
                 found.append((f"{stage.called} {volts:g} V", volts, colour))

@@ -35,6 +35,11 @@ class PartLine(msgspec.Struct, frozen=True):
 
 def parts_list(case: Case) -> tuple[PartLine, ...]:
     """The parts of a case with a source, in path order; small parts last."""
+    return (*large_parts(case), *small_parts(case, 0, len(case.path))) if case.source is not None else ()
+
+
+def large_parts(case: Case) -> tuple[PartLine, ...]:
+    """The source, the parts of the path, what it ends in; empty without a source."""
     source = case.source
     if source is None:
         return ()
@@ -46,19 +51,23 @@ def parts_list(case: Case) -> tuple[PartLine, ...]:
     ]
     lines += _ends(case)
     lines += _dummies(case)
-    joints = 2 * len(soldered(case))
-    fuses = sum(stage.opens_above_a is not None and not stage.inside for stage in case.path)
+    return tuple(lines)
+
+
+def small_parts(case: Case, start: int, stop: int) -> tuple[PartLine, ...]:
+    """What the parts of path[start:stop] want beside themselves: holders, sleeves, a box."""
+    own = range(start, stop)
+    lines = []
+    joints = 2 * len(soldered(case, start, stop))
+    fuses = sum(case.path[i].opens_above_a is not None and not case.path[i].inside for i in own)
     if fuses:
         lines.append(PartLine("fuse-holder", "Fuse holder", "in line, with a cap", fuses))
         lines.append(PartLine("fuse-spare", "Spare fuse links", "of each rating, in the box", fuses))
     if joints:
         lines.append(PartLine("sleeve", "Heat-shrink sleeve", "20 mm each, two sizes over the wire", joints))
-    if any(boxed(case, i) for i in range(len(case.path))):
-        lines.append(
-            PartLine(
-                "box", "Box for the converter", "vented or larger where it gets warm; strain relief at both ends", 1
-            )
-        )
+    if any(boxed(case, i) for i in own):
+        how = "vented or larger where it gets warm; strain relief at both ends"
+        lines.append(PartLine("box", "Box for the converter", how, 1))
     return tuple(lines)
 
 
@@ -120,11 +129,10 @@ def _dummies(case: Case) -> list[PartLine]:
     return lines
 
 
-def soldered(case: Case) -> list[Stage]:
-    """Parts whose wires are joined by hand (both conductors each)."""
-    return [
-        stage for i, stage in enumerate(case.path) if not as_lead(stage) and not stage.inside and not case.mains_at(i)
-    ]
+def soldered(case: Case, start: int, stop: int) -> list[Stage]:
+    """Parts of path[start:stop] whose wires are joined by hand (both conductors each)."""
+    own = [(i, case.path[i]) for i in range(start, stop)]
+    return [stage for i, stage in own if not as_lead(stage) and not stage.inside and not case.mains_at(i)]
 
 
 def boxed(case: Case, i: int) -> bool:

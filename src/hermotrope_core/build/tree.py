@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import msgspec
 
-from hermotrope_core.build.partslist import PartLine, boxed, parts_list, soldered
+from hermotrope_core.build.partslist import PartLine, large_parts, small_parts
 from hermotrope_core.build.steps import Step, after, dummies, end_at_device, end_at_source, fitting, part_steps
 from hermotrope_core.kinds.lead import leads_of
 from hermotrope_core.plan.case import Case
@@ -14,8 +14,6 @@ from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply, chain
 from hermotrope_core.values.figures import figure
 
-SMALL = ("fuse-holder", "fuse-spare", "sleeve", "box")
-"""Lines that a list counts over the whole path."""
 SHARED = "Shared by all"
 LABEL = "label"
 """The step of the box's label, which names one device alone."""
@@ -40,9 +38,8 @@ def tree_build(supply: Supply, conditions: Conditions, junction_a: float) -> tup
         return ()
     shared, ways = len(supply.trunk), sum(branch.count for branch in supply.branches)
     first = chains[0]
-    trunk = msgspec.structs.replace(first, path=supply.trunk)
     junction = _junction(ways, junction_a) if ways > 1 else None
-    made = [Part(SHARED, _shared_parts(first, trunk, shared, junction), _shared_steps(first, shared, junction))]
+    made = [Part(SHARED, _shared_parts(first, shared, junction), _shared_steps(first, shared, junction))]
     for branch, case in zip(supply.branches, chains, strict=True):
         name = f"{case.device.name} × {branch.count}" if branch.count > 1 else case.device.name
         steps = (*dummies(case), *part_steps(case, shared, len(case.path)), *_ends(case, shared))
@@ -84,13 +81,10 @@ def _source_end_shared(case: Case, shared: int) -> bool:
     return not leads or leads[0][0] < shared
 
 
-def _shared_parts(
-    first: Case, trunk: Case, shared: int, junction: tuple[PartLine, Step] | None
-) -> tuple[PartLine, ...]:
-    lines = [line for line in parts_list(first) if _is_shared(first, line, shared)]
-    if junction is not None:
-        lines.append(junction[0])
-    return (*lines, *(line for line in parts_list(trunk) if line.key in SMALL))
+def _shared_parts(first: Case, shared: int, junction: tuple[PartLine, Step] | None) -> tuple[PartLine, ...]:
+    joined = () if junction is None else (junction[0],)
+    lines = [line for line in large_parts(first) if _is_shared(first, line, shared)]
+    return (*lines, *joined, *small_parts(first, 0, shared))
 
 
 def _shared_steps(first: Case, shared: int, junction: tuple[PartLine, Step] | None) -> tuple[Step, ...]:
@@ -114,16 +108,6 @@ def _ends(case: Case, shared: int) -> Iterator[Step]:
 
 def _own_parts(case: Case, shared: int, count: int) -> tuple[PartLine, ...]:
     """A device's own lines, all its equal ones together."""
-    lines = [one for one in parts_list(case) if one.key not in SMALL and not _is_shared(case, one, shared)]
-    own = msgspec.structs.replace(case, path=case.path[:shared])
-    fuses = sum(stage.opens_above_a is not None and not stage.inside for stage in case.path[shared:])
-    joints = 2 * (len(soldered(case)) - len(soldered(own)))
-    small = {line.key: line for line in parts_list(case)}
-    counts = {
-        "fuse-holder": fuses,
-        "fuse-spare": fuses,
-        "sleeve": joints,
-        "box": int(any(boxed(case, i) for i in range(shared, len(case.path)))),
-    }
-    lines += [msgspec.structs.replace(small[key], count=many) for key, many in counts.items() if many]
+    large = [line for line in large_parts(case) if not _is_shared(case, line, shared)]
+    lines = (*large, *small_parts(case, shared, len(case.path)))
     return tuple(msgspec.structs.replace(line, count=count * line.count) for line in lines)

@@ -88,9 +88,9 @@ class Situation:
         return len(self.case.path)
 
     @property
-    def seeing(self) -> tuple[Stage, ...]:
-        """The stages that see the pack run down: those before the first part that holds its volts."""
-        return () if self.circuit.port is not None else tuple(stage for _, stage in front(self.case.path))
+    def seeing(self) -> tuple[tuple[int, Stage], ...]:
+        """The stages that see the pack run down, with their path indices: before the first that holds its volts."""
+        return () if self.circuit.port is not None else front(self.case.path)
 
     @cached_property
     def full_emf(self) -> float:

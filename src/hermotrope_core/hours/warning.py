@@ -9,7 +9,6 @@ import msgspec
 from hermotrope_core.circuit.discharge import Run
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.job import charge_at
-from hermotrope_core.kinds.stages import front
 from hermotrope_core.plan.device import Mode
 
 WARN_BEFORE_S = (1800.0, 3600.0)
@@ -57,10 +56,8 @@ class Alarm(msgspec.Struct, frozen=True):
 
 def alarms(situation: Situation, followed: Run) -> tuple[Alarm, ...]:
     """Every alarm that sees the pack run down. `followed` is the run with its marks."""
-    if not situation.seeing:
-        return ()
     found = []
-    for i, stage in front(situation.case.path):
+    for i, stage in situation.seeing:
         warns = stage.warns_below_v
         if warns is not None:
             light, heavy = (

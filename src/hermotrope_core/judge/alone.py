@@ -18,6 +18,8 @@ WITH_THE_REST: frozenset[Code] = frozenset({
     "alarm-volts",
 })  # fmt: skip
 """Judged of all that hangs on a supply together (`several.remarks`), or a matter of the supply, not of a device."""
+OF_A_SHARED_PART: frozenset[Code] = frozenset({"supplies-meet", "other-supply", "feed-gap", "rating-volts"})
+"""Told of what lies before the junction too: they go by its volts, and nobody else at an outing looks at them."""
 OF_THE_SUPPLY: tuple[Code, int] = ("polarity-unknown", -1)
 """Whether the pack's own contacts were ever measured; an outing asks for that at every end, whatever hangs on it."""
 KEPT = 500
@@ -46,6 +48,6 @@ def _alone(supply: Supply, conditions: Conditions) -> tuple[Finding, ...]:
         for one in check(Situation(case))
         if one.level in ("refuse", "stop", "care")
         and one.code not in WITH_THE_REST
-        and not 0 <= one.stage < shared
+        and (one.code in OF_A_SHARED_PART or not 0 <= one.stage < shared)
         and (one.code, one.stage) != OF_THE_SUPPLY
     )

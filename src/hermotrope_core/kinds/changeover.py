@@ -73,6 +73,7 @@ class Changeover(StageKind, frozen=True, tag="changeover"):
     def work(self, place: Place) -> Work:
         how = (
             "Plus of the pack to one side, plus of the other supply to the other, the middle goes on to the device; "
-            "both minus wires are joined. Measure the other supply by itself first, volts and sign: the two never meet."
+            "both minus wires are joined. Measure the other supply by itself first, volts and sign: the two never "
+            "meet. A battery there has a fuse of its own at its plus."
         )
         return Work("the changeover", how, 25, "soldering")

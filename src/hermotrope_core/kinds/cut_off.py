@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.effects import Element, Station
-from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Wanted, Work
+from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Wanted, Work, misplaced_guard
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Number, number
 
@@ -42,11 +42,7 @@ class CutOff(StageKind, frozen=True, tag="cut-off"):
         return Step("cut-off", "closed while V > trip", values, figure(at.volts_out, "V"))
 
     def misfit(self, fed: Fed) -> str | None:
-        if fed.held or fed.bank:
-            return "behind a part that holds its volts it never sees the pack run down"
-        if fed.full_v is not None and number(self.trips_v) >= fed.full_v:
-            return f"it {self.detail}, above the full pack's {figure(fed.full_v, 'V')}"
-        return None
+        return misplaced_guard(fed, self.opens_below_v, self.detail)
 
     @property
     def set_to(self) -> tuple[object, ...]:

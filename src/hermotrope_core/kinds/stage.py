@@ -50,6 +50,15 @@ class Wanted(msgspec.Struct, frozen=True):
     flat_v: float
 
 
+def misplaced_guard(fed: Fed, volts: float | None, detail: str) -> str | None:
+    """Why a part that acts on the pack's falling volts makes no sense in a place; `volts` are those it acts at."""
+    if fed.held or fed.bank:
+        return "behind a part that holds its volts it never sees the pack run down"
+    if fed.full_v is not None and volts is not None and volts >= fed.full_v:
+        return f"it {detail}, above the full pack's {figure(fed.full_v, 'V')}"
+    return None
+
+
 class Work(msgspec.Struct, frozen=True):
     """How a part is put in: its name, what to do, minutes (typical), the skill, and a caution where there is one."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hermotrope_core.kinds.across import Across
 from hermotrope_core.kinds.effects import Station
-from hermotrope_core.kinds.stage import Fed, Place, Step, Wanted, Work
+from hermotrope_core.kinds.stage import Fed, Place, Step, Wanted, Work, misplaced_guard
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Known, Number, maybe, number
 
@@ -55,11 +55,7 @@ class Voltmeter(Across, frozen=True, tag="voltmeter"):
         )
 
     def misfit(self, fed: Fed) -> str | None:
-        if fed.held or fed.bank:
-            return "behind a part that holds its volts it never sees the pack run down"
-        if fed.full_v is not None and self.warns_v is not None and number(self.warns_v) >= fed.full_v:
-            return f"it {self.detail}, above the full pack's {figure(fed.full_v, 'V')}"
-        return None
+        return misplaced_guard(fed, self.warns_below_v, self.detail)
 
     @property
     def set_to(self) -> tuple[object, ...]:

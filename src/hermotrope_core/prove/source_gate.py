@@ -26,6 +26,8 @@ from hermotrope_core.prove.gate import (
 )
 from hermotrope_core.values.known import number
 
+OTHER = "open-voltage.other-"
+"""How the reading of a changeover's other supply begins; its path index follows."""
 NEARLY_FULL = 0.95
 """A pack at or above this charge counts as full."""
 PORT_SHARE = 0.05
@@ -62,7 +64,7 @@ def _others(situation: Situation) -> Iterator[Ask]:
             above(volts * (1 + PORT_SHARE), "stop", "more than was planned: do not connect; change the plan to it"),
         )
         named = (
-            f"open-voltage.other-{i}",
+            f"{OTHER}{i}",
             f"Volts of the other supply, by itself, for the {stage.called} (part {i + 1})",
         )
         yield _volts_open(named, volts, ("volts", (None, None)), rules, ", at most,")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import msgspec
 
@@ -11,6 +11,7 @@ from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply, chain
 from hermotrope_core.prove.gate import Ask, Gate, Meter, Setup, below, within
 from hermotrope_core.prove.gates import gates
+from hermotrope_core.prove.source_gate import OTHER
 from hermotrope_core.several.load import Load, everything
 
 TOGETHER_SHARE = 0.15
@@ -35,14 +36,22 @@ def tree_gates(supply: Supply, conditions: Conditions) -> tuple[WayGates, ...]:
     ways = [Situation(chain(supply, place, conditions)) for place in range(len(supply.branches))]
     if not ways:
         return ()
-    first, *_ = gates(ways[0], {})
-    made = [WayGates(supply.source.name, "Nothing is joined to it but the meter.", (first,))]
-    for way in ways:
+    shared = {f"{OTHER}{i}" for i in range(len(supply.trunk))}
+    alone = [gates(way, {})[0] for way in ways]
+    source = _only(alone[0], lambda ask: not ask.key.startswith(OTHER) or ask.key in shared)
+    made = [WayGates(supply.source.name, "Nothing is joined to it but the meter.", (source,))]
+    for way, first in zip(ways, alone, strict=True):
         words = f"Only the way of {way.case.device.name} is joined; every other one is off the junction."
-        made.append(WayGates(way.case.device.name, words, tuple(_of_a_way(way))))
+        others = _only(first, lambda ask: ask.key.startswith(OTHER) and ask.key not in shared)
+        own = (msgspec.structs.replace(others, title="Its other supply alone"),) if others.asks else ()
+        made.append(WayGates(way.case.device.name, words, (*own, *_of_a_way(way))))
     if len(ways) > 1 or supply.branches[0].count > 1:
         made.append(_together(supply, conditions))
     return tuple(made)
+
+
+def _only(gate: Gate, wanted: Callable[[Ask], bool]) -> Gate:
+    return msgspec.structs.replace(gate, asks=tuple(ask for ask in gate.asks if wanted(ask)))
 
 
 def _of_a_way(way: Situation) -> Iterator[Gate]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from django.db.models import Case as When
 from django.db.models import Count, IntegerField, Q, Value
 from django.db.models import When as Is
@@ -109,16 +111,18 @@ def new(request: HttpRequest) -> HttpResponse:
             conversion = actions.create(again, f"Started from “{earlier.title}”")
             return redirect(f"{conversion.get_absolute_url()}?panel=1")
         else:
-            return render(request, "bench/new.html", _new_context("Choose one of these devices."), status=422)
+            return render(request, "bench/new.html", _new_context(request.POST), status=422)
         conversion = actions.create(actions.new_case(title, device, duty), "Started")
         return redirect(f"{conversion.get_absolute_url()}{'' if key == BLANK else '?panel=1'}")
     return render(request, "bench/new.html", _new_context())
 
 
-def _new_context(error: str = "") -> dict[str, object]:
+def _new_context(typed: Mapping[str, str] | None = None) -> dict[str, object]:
+    """The devices to start from; `typed` is a form that was refused, and stays as it was."""
+    error = "" if typed is None else "Choose one of these devices: that one is not there any more."
     earlier = Conversion.objects.order_by("-pk").values_list("pk", "title")[:MOST_EARLIER]
     context = {"devices": list(starter.devices().values()), "error": error, "blank": BLANK, "again": AGAIN}
-    return context | {"earlier": earlier}
+    return context | {"earlier": earlier, "typed": typed or {}}
 
 
 def _earlier(key: str) -> Conversion | None:

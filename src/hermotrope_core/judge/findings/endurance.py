@@ -12,7 +12,6 @@ from hermotrope_core.judge.findings.looks import in_turn, level_in, named
 from hermotrope_core.judge.findings.rule import LOADED, Basis, rule
 from hermotrope_core.judge.findings.voltage import EARLY_CAUSES, hold_the_volts
 from hermotrope_core.kinds.effects import CAUSE_WORDS
-from hermotrope_core.kinds.stages import front
 from hermotrope_core.parts.craft import CUT_OFF_SHARE, EARLY_SHARE, SHORT_PEAK_S
 from hermotrope_core.values.figures import both, duration, figure
 from hermotrope_core.values.known import maybe
@@ -57,9 +56,9 @@ def alarm_volts(situation: Situation) -> Iterator[Finding]:
     ended = situation.run
     if ended is None or ended.runtime_s <= 0.0:
         return
-    for i, stage in front(situation.case.path):
+    for i, stage in situation.seeing:
         warns = stage.warns_below_v
-        if warns is None or not situation.seeing:
+        if warns is None:
             continue
         last = [v for mode in situation.modes if (v := situation.volts_into(i, mode, ended.final_soc)) is not None]
         begins = situation.volts_into(i, situation.lightest, situation.circuit.start_soc)

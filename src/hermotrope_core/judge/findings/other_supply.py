@@ -66,7 +66,7 @@ def other_supply(situation: Situation) -> Iterator[Finding]:
 
 
 @rule(
-    Basis("supplies-meet", ("refuse",), "what is stated of its contacts", ("stage.isolates",)),
+    Basis("supplies-meet", ("refuse",), "what is stated of its contacts", ("path",)),
 )
 def supplies_meet(situation: Situation) -> Iterator[Finding]:
     """Two supplies joined for a moment: the higher one drives its current into the lower."""

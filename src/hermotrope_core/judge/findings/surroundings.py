@@ -39,7 +39,7 @@ def abrupt_stop(situation: Situation) -> Iterator[Finding]:
         and device.ends in ("abrupt", "resets")
         and device.low_warning is not True
         and not _inner_battery(situation)
-        and not any(stage.warns_below_v for stage in situation.seeing)
+        and not any(stage.warns_below_v for _, stage in situation.seeing)
     ):
         yield Finding(
             "abrupt-stop",
@@ -55,7 +55,7 @@ def no_warning(situation: Situation) -> Iterator[Finding]:
     """Nothing tells that the pack runs low."""
     if situation.cell.endless:
         return
-    if any(stage.SHOWS for stage in situation.seeing):
+    if any(stage.SHOWS for _, stage in situation.seeing):
         return
     if situation.case.device.low_warning is not True and not _inner_battery(situation):
         yield Finding(
