@@ -10,6 +10,7 @@ import msgspec
 from hermotrope.drawings import letters
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.several.follow import SupplyRun, Turned
+from hermotrope_core.several.inner import Inner
 from hermotrope_core.values.clock import clock_time
 from hermotrope_core.values.figures import duration, figure, span
 from hermotrope_core.values.known import maybe
@@ -47,6 +48,8 @@ class Row(msgspec.Struct, frozen=True):
     stop_text_x: float
     before: bool
     """Whether those words stand before the place where it stops, because there is no room behind it."""
+    own: Bar | None = None
+    """The time for which its own battery carries it."""
 
     @property
     def short(self) -> str:
@@ -112,8 +115,10 @@ def _height(rows: int) -> float:
     return _sum_y(rows) + SUM + GAP + CHARGE + 6.0
 
 
-def night(supply: Supply, run: SupplyRun, horizon_s: float, start: str | None) -> Night:
-    """Lay a supply's night out over so many seconds."""
+def night(
+    supply: Supply, run: SupplyRun, horizon_s: float, start: str | None, carriers: Sequence[Inner | None]
+) -> Night:
+    """Lay a supply's night out over so many seconds; `carriers` tells what each device's own battery does."""
     over = max(horizon_s, 1.0)
 
     def x(seconds: float) -> float:
@@ -121,7 +126,7 @@ def night(supply: Supply, run: SupplyRun, horizon_s: float, start: str | None) -
 
     turns = run.turns
     rows = []
-    for i, (branch, one) in enumerate(zip(supply.branches, run.branches, strict=True)):
+    for i, (branch, one, own) in enumerate(zip(supply.branches, run.branches, carriers, strict=True)):
         y = HEAD + i * (RIBBON + GAP)
         lasts = one.end_cause == "programme over"
         stop = x(one.runtime_s)
@@ -137,6 +142,7 @@ def night(supply: Supply, run: SupplyRun, horizon_s: float, start: str | None) -
                 stop_words=words,
                 stop_text_x=stop + (-5.0 if before else 5.0),
                 before=before,
+                own=None if own is None else _own_bar(own, x, y, over),
             )
         )
     sum_y = _sum_y(len(rows))
@@ -187,6 +193,12 @@ def _bars(turns: Sequence[Turned], i: int, ends_s: float, x: Place, y: float) ->
         else:
             bars.append(Bar(a, round(y + RIBBON - height, 1), round(b - a, 1), height, words))
     return tuple(bars)
+
+
+def _own_bar(own: Inner, x: Place, y: float, over: float) -> Bar:
+    until = min(own.until_s, over)
+    words = f"its own battery carries it for {duration(until - own.from_s)}"
+    return Bar(x(own.from_s), y, round(x(until) - x(own.from_s), 1), RIBBON, words)
 
 
 def _limit_amps(supply: Supply) -> float | None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any, Literal
+
 import msgspec
 from django.db import transaction
 
@@ -106,16 +108,22 @@ def without_branch(document: Document, index: int, place: int) -> Document:
 
 def with_count(document: Document, index: int, place: int, count: int) -> Document:
     """The outing with another number of equal devices on a branch. Raises ValueError for an absurd one."""
-    supply = document.supplies[index]
-    branch = msgspec.structs.replace(supply.branches[place], count=count)
-    branches = tuple(branch if i == place else one for i, one in enumerate(supply.branches))
-    return with_changed(document, index, msgspec.structs.replace(supply, branches=branches))
+    return _with_branch_changed(document, index, place, count=count)
 
 
 def with_pin(document: Document, index: int, place: int, *, pinned: bool) -> Document:
     """The outing with a device that stays where it hangs, or may be moved again."""
+    return _with_branch_changed(document, index, place, pinned=pinned)
+
+
+def with_own_battery(document: Document, index: int, place: int, goes: Literal["first", "last"]) -> Document:
+    """The outing with a device whose own battery carries it first, or takes over last."""
+    return _with_branch_changed(document, index, place, own_battery=goes)
+
+
+def _with_branch_changed(document: Document, index: int, place: int, **fields: Any) -> Document:
     supply = document.supplies[index]
-    branch = msgspec.structs.replace(supply.branches[place], pinned=pinned)
+    branch = msgspec.structs.replace(supply.branches[place], **fields)
     branches = tuple(branch if i == place else one for i, one in enumerate(supply.branches))
     return with_changed(document, index, msgspec.structs.replace(supply, branches=branches))
 

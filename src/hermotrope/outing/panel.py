@@ -19,12 +19,13 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Outing as Document
-from hermotrope_core.plan.outing import Supply
+from hermotrope_core.plan.outing import Branch, Supply
 from hermotrope_core.plan.outing_document import finished_supply
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.assign import WISHES
 from hermotrope_core.several.clock import changes
 from hermotrope_core.several.follow import SupplyRun, follow
+from hermotrope_core.several.inner import Inner, carried, filling_w, holds_wh
 from hermotrope_core.several.line import shared
 from hermotrope_core.several.needs import carries
 from hermotrope_core.several.netlist import not_written
@@ -45,6 +46,7 @@ TRUNK = (
 MOST_CHANGES = 10_000
 """Changes of mode that a page follows, of all supplies together."""
 TOO_MANY = "Too many changes of mode in so many hours: the command outing follows them, a page does not."
+UNKNOWN_FILL = "; whether the feed fills it again, and with how many watts, is not known: that would come on top"
 LONGEST_S = 14 * 86400.0
 """An outing without hours is drawn no longer than this."""
 
@@ -147,10 +149,14 @@ def supply_view(document: Document, index: int, supply: Supply) -> dict[str, Any
     if "stop" in levels:  # nothing in this program clears what a life depends on
         levels.add("refuse")
     horizon = horizon_s(run, hours)
+    carriers = [
+        carried(branch, document.conditions, hours, one.runtime_s, over=one.end_cause == "programme over")
+        for branch, one in zip(supply.branches, run.branches, strict=True)
+    ]
     return shown | {
         "run": run,
-        "rows": [row | {"own": own[row["place"]]} for row in _rows(document, supply, run, told)],
-        "night": night(supply, run, horizon, document.start),
+        "rows": [row | {"own": own[row["place"]]} for row in _rows(document, supply, run, told, carriers)],
+        "night": night(supply, run, horizon, document.start, carriers),
         "shared": [one for one in told if one.branch == -1],
         "verdict": next((VERDICTS[level] for level in ORDER if level in levels), "fits"),
         "lasts": when(run.runtime_s, document.start),
@@ -222,9 +228,12 @@ def _guessed(value: Number | None) -> bool:
     return isinstance(value, Known) and value.known_by == "guess"
 
 
-def _rows(document: Document, supply: Supply, run: SupplyRun, told: tuple[Remark, ...]) -> list[dict[str, Any]]:
+def _rows(
+    document: Document, supply: Supply, run: SupplyRun, told: tuple[Remark, ...], carriers: list[Inner | None]
+) -> list[dict[str, Any]]:
     rows = _open_rows(supply)
-    for row, one in zip(rows, run.branches, strict=True):
+    for row, one, own in zip(rows, run.branches, carriers, strict=True):
+        row["own_battery"] = _own_battery(document, row["branch"], own)
         row |= {
             "lasts": when(one.runtime_s, document.start),
             "whole": one.end_cause == "programme over",
@@ -233,6 +242,27 @@ def _rows(document: Document, supply: Supply, run: SupplyRun, told: tuple[Remark
             "told": [remark for remark in told if remark.branch == row["place"]],
         }
     return rows
+
+
+def _own_battery(document: Document, branch: Branch, found: Inner | None) -> str:
+    """What a device's own battery does in this night, in words."""
+    battery = branch.device.internal_battery
+    if battery is None:
+        return ""
+    holds = figure(holds_wh(battery, document.conditions), "Wh", 2)
+    cold = "" if battery.chemistry else "; what the cold takes of it is not known"
+    if found is None:
+        rest = "is not needed" if battery.takes_over else "does not take over"
+        return f"Its own battery ({holds}{cold}) {rest}."
+    if not found.first:
+        return f"Its own battery ({holds}{cold}) takes over then, and lasts {when(found.until_s, document.start)}."
+    if found.filled_s is not None:
+        fills = f"; the feed has filled it again after {when(found.filled_s, document.start)}"
+    elif battery.charges_from_feed is False:
+        fills = ""
+    else:
+        fills = "; the feed does not fill it again by the end" if filling_w(battery) else UNKNOWN_FILL
+    return f"It begins on its own battery ({holds}{cold}), {when(found.until_s, document.start)}, then the feed{fills}."
 
 
 def _way(path: tuple[Any, ...]) -> str:

@@ -22,6 +22,7 @@ urlpatterns = [
     path("<int:pk>/proposal/", outing.proposal, name="outing-proposal"),
     path("<int:pk>/hang/", changes.hang_so, name="outing-hang"),
     path("<int:pk>/supply/<int:index>/<int:place>/pin/", changes.pin, name="outing-pin"),
+    path("<int:pk>/supply/<int:index>/<int:place>/own-battery/", changes.own_battery, name="outing-own-battery"),
     path("<int:pk>/set/", changes.set_field, name="outing-set"),
     path("<int:pk>/supply/", changes.add_supply, name="outing-supply"),
     path("<int:pk>/supply/<int:index>/remove/", changes.remove_supply, name="outing-supply-remove"),

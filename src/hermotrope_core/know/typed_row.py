@@ -1,4 +1,4 @@
-"""A device in one line, as it stands in a table on paper: "dew strap 12V 0.8A 21:00-05:00", "3x feeder 3V 0.5W 4h".
+"""A device in one line, as it stands in a table on paper: "dew strap 12V 0.8A 21:00-05:00", "camera 7.4V 5W own 14Wh".
 
 What the line does not tell is guessed and says so: the window from the volts, a converter where the pack's volts are
 others.
@@ -11,7 +11,7 @@ import re
 import msgspec
 
 from hermotrope_core.kinds.stages import Stage
-from hermotrope_core.plan.device import Device, Mode, Supply
+from hermotrope_core.plan.device import Device, InternalBattery, Mode, Supply
 from hermotrope_core.plan.duty import Duty, Segment
 from hermotrope_core.plan.outing import Branch
 from hermotrope_core.values.clock import DAY_S, since_midnight
@@ -31,6 +31,7 @@ _VOLTS = re.compile(rf"(?<![\w.]){_NUMBER}\s*V\b(?!A)", re.IGNORECASE)
 _WATTS = re.compile(rf"(?<![\w.]){_NUMBER}\s*(k|m)?W\b(?!h)")
 _AMPS = re.compile(rf"(?<![\w.]){_NUMBER}\s*(m)?A\b(?!h)")
 _HOURS = re.compile(rf"(?<![\w.]){_NUMBER}\s*(?:h|hours?)\b", re.IGNORECASE)
+_OWN = re.compile(rf"\b(?:own|inner)(?: battery)?(?: of)?\s*{_NUMBER}\s*Wh\b", re.IGNORECASE)
 _SHARE = re.compile(rf"(?<![\w.]){_NUMBER}\s*%")
 _CLOCK = re.compile(r"(\d{1,2})[:.](\d{2})\s*(?:-|–|to|until)\s*(\d{1,2})[:.](\d{2})", re.IGNORECASE)
 _COUNT = re.compile(r"(?:^\s*(\d{1,3})\s*[x×]\s+)|(?:\s[x×]\s?(\d{1,3})\b)", re.IGNORECASE)
@@ -51,6 +52,8 @@ class TypedRow(msgspec.Struct, frozen=True):
     hours: float | None = None
     between: tuple[str, str] | None = None
     on_share: float | None = None
+    own_wh: float | None = None
+    """Watt-hours of its own battery, which takes over when the feed ends."""
 
 
 def read_row(text: str) -> TypedRow:
@@ -61,7 +64,7 @@ def read_row(text: str) -> TypedRow:
     found: dict[str, re.Match[str]] = {}
     for key, pattern in (
         ("clock", _CLOCK), ("count", _COUNT), ("volts", _VOLTS), ("watts", _WATTS), ("amps", _AMPS),
-        ("hours", _HOURS), ("share", _SHARE),
+        ("own", _OWN), ("hours", _HOURS), ("share", _SHARE),
     ):  # fmt: skip
         match = pattern.search(rest)
         if match:
@@ -86,6 +89,7 @@ def read_row(text: str) -> TypedRow:
         hours=_above(found["hours"], "hours") if "hours" in found else None,
         between=_times(found["clock"]) if "clock" in found else None,
         on_share=_share(found["share"]) if "share" in found else None,
+        own_wh=_above(found["own"], "own watt-hours") if "own" in found else None,
     )
 
 
@@ -141,6 +145,7 @@ def branch_of(row: TypedRow, starts: str, pack_v: float) -> Branch:
             max_v=Known(value=float(f"{WINDOW[1] * rated:.4g}"), **guess),  # type: ignore[arg-type]
         ),
         modes=(mode, Mode(name="off", kind="power", power_w=0.0)),
+        internal_battery=None if row.own_wh is None else InternalBattery(energy_wh=_label(row.own_wh), takes_over=True),
     )
     return Branch(device=device, path=_own_board(rated, pack_v), duty=_duty(row, starts), count=row.count)
 

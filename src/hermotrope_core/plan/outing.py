@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.plan.case import FORMAT as CASE_FORMAT
 from hermotrope_core.plan.case import MOST_STAGES, Case
@@ -25,6 +27,8 @@ class Branch(Value, frozen=True):
     count: int = 1
     pinned: bool = False
     """It stays on its supply, whatever is proposed."""
+    own_battery: Literal["last", "first"] = "last"
+    """Whether its own battery takes over when the feed ends, or carries it first."""
 
     def __post_init__(self) -> None:
         super().__post_init__()

@@ -24,6 +24,7 @@ from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Branch, Supply
 from hermotrope_core.plan.outing_document import branch_case
 from hermotrope_core.several.clock import Clock
+from hermotrope_core.several.inner import fed
 from hermotrope_core.several.pull import Pull, pulls
 from hermotrope_core.several.setting import Flow, Setting
 from hermotrope_core.values.known import Number, maybe, number
@@ -380,4 +381,5 @@ def follow(
 
     Raises `NeverEnds` where nothing ends it, and ValueError for what cannot be computed.
     """
-    return _Night(supply, conditions, inf if hours is None else 3600.0 * number(hours), keep=keep, most=most).follow()
+    until_s = inf if hours is None else 3600.0 * number(hours)
+    return _Night(fed(supply, conditions, hours), conditions, until_s, keep=keep, most=most).follow()

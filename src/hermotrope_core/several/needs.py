@@ -12,7 +12,7 @@ from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.follow import follow
-from hermotrope_core.several.remarks import against, windows
+from hermotrope_core.several.remarks import against, who_stops, windows
 from hermotrope_core.values.known import maybe, number
 
 LEAST_AH, MOST_AH = 0.01, 10_000.0
@@ -56,7 +56,7 @@ def lasts(supply: Supply, conditions: Conditions, hours: float) -> bool:
         run = follow(supply, conditions, hours, most=MOST_CHANGES)
     except ValueError:
         return False
-    return all(one.end_cause == "programme over" for one in run.branches)
+    return not who_stops(supply, conditions, run, hours)
 
 
 def carries(supply: Supply, conditions: Conditions, hours: float) -> bool:

@@ -17,6 +17,7 @@ from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.outing_document import branch_case
 from hermotrope_core.several.follow import follow, trunk_circuit
+from hermotrope_core.several.inner import goes_first
 from hermotrope_core.several.pull import Pull, pulls
 from hermotrope_core.values.known import number
 
@@ -39,6 +40,8 @@ def not_written(supply: Supply) -> str:
         pulsed = any(mode.share < 1.0 for mode in branch.device.modes)
         if pulsed or any(stage.passes_on for stage in branch.path):
             return f"{branch.device.name} is not written as a netlist yet: its draw is none of one piece"
+        if goes_first(branch):
+            return f"{branch.device.name} is not written as a netlist yet: it begins on its own battery"
     return ""
 
 

@@ -25,6 +25,7 @@ from hermotrope_core.plan.outing_document import JUNCTION, branch_case
 from hermotrope_core.plan.spread import Input, inputs
 from hermotrope_core.several.clock import Clock, changes
 from hermotrope_core.several.follow import follow, trunk_case
+from hermotrope_core.several.inner import fed
 from hermotrope_core.values.known import maybe
 
 DRAWS = 1_500
@@ -133,7 +134,7 @@ def night_range(supply: Supply, conditions: Conditions, hours: float | None, dra
     until = 3600.0 * hours if hours is not None else LONGEST * max(plain.runtime_s, 1.0)
     if changes(supply, until) > MOST_CHANGES:
         raise ValueError(f"more than {MOST_CHANGES} changes of mode: too many to draw")
-    made = _Draws(supply, conditions, until, min(until, max(plain.runtime_s, 1.0)) / STEPS, draws)
+    made = _Draws(fed(supply, conditions, hours), conditions, until, min(until, max(plain.runtime_s, 1.0)) / STEPS, draws)
     made.follow()
     branches = []
     for one in made.branches:
@@ -152,11 +153,8 @@ class _Draws:
         cases = [branch_case(branch, VOLTS) for branch in supply.branches]
         found = [inputs(case), *(_own(one) for one in cases)]
         z = normals(sum(len(part) for part in found), n)
-        taken = 0
-        given = []
-        for part in found:
-            given.append(factors(part, z[taken : taken + len(part)]))
-            taken += len(part)
+        drawn = np.split(z, np.cumsum([len(part) for part in found])[:-1])
+        given = [factors(part, own) for part, own in zip(found, drawn, strict=True)]
         self.until, self.n = until, n
         self.circuit: Circuit = circuit_of(case)
         self.trunk = Bundle(case, given[0], n, self.circuit)

@@ -19,6 +19,7 @@ from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.outing_document import branch_case
 from hermotrope_core.several.follow import SupplyRun, trunk_circuit
+from hermotrope_core.several.inner import fed, stops_s
 from hermotrope_core.several.load import Load, everything, start_of
 from hermotrope_core.values.figures import duration, figure
 from hermotrope_core.values.known import maybe, number
@@ -41,12 +42,13 @@ class Remark(msgspec.Struct, frozen=True):
 
 def remarks(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float | None) -> tuple[Remark, ...]:
     """Everything to be told of a supply, the gravest first."""
+    ends, supply = [*_ends(supply, conditions, run, hours)], fed(supply, conditions, hours)
     found = [*_together(supply, conditions), *_starts(supply, conditions), *_fuses(supply, conditions)]
     found += [
         *_warmth(supply, conditions),
         *windows(supply, conditions),
         *_shared_drop(supply, conditions),
-        *_ends(supply, run, hours),
+        *ends,
     ]
     return tuple(sorted(found, key=lambda one: ORDER.index(one.level)))
 
@@ -56,6 +58,16 @@ def against(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float
     found = [one for one in remarks(supply, conditions, run, hours) if one.hung]
     return next((one.says for one in found if one.level == "refuse"), "") or next(
         (one.says for one in found if one.ends), ""
+    )
+
+
+def who_stops(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float) -> tuple[int, ...]:
+    """The branches whose device stops before the end, its own battery counted."""
+    return tuple(
+        i
+        for i, (branch, one) in enumerate(zip(supply.branches, run.branches, strict=True))
+        if one.end_cause != "programme over"
+        and stops_s(branch, conditions, hours, one.runtime_s, over=False) < 3600.0 * hours - 1.0
     )
 
 
@@ -209,12 +221,19 @@ def _shared_drop(supply: Supply, conditions: Conditions) -> Iterator[Remark]:
         )
 
 
-def _ends(supply: Supply, run: SupplyRun, hours: float | None) -> Iterator[Remark]:
-    """Who does not last, and why."""
-    for i, one in enumerate(run.branches):
+def _ends(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float | None) -> Iterator[Remark]:
+    """Who does not last, and why; whom its own battery carries on."""
+    for i, (branch, one) in enumerate(zip(supply.branches, run.branches, strict=True)):
         if one.runtime_s <= 0.0:
             yield Remark("refuse", f"{one.device} does not start: {one.why}.", i, ends=True)
         elif hours is not None and one.runtime_s < 3600.0 * hours and one.end_cause != "programme over":
-            short = duration(3600.0 * hours - one.runtime_s)
-            words = f"{one.device} stops {short} before the end: {one.why}."
-            yield Remark("care", words, i, ends=True)
+            until = stops_s(branch, conditions, hours, one.runtime_s, over=False)
+            stops = f"stops {duration(3600.0 * hours - until)} before the end"
+            if until == one.runtime_s:
+                yield Remark("care", f"{one.device} {stops}: {one.why}.", i, ends=True)
+                continue
+            words = f"The feed of {one.device} ends {duration(3600.0 * hours - one.runtime_s)} before the end: {one.why}."
+            if until >= 3600.0 * hours - 1.0:
+                yield Remark("note", f"{words} Its own battery carries it to the end.", i)
+            else:
+                yield Remark("care", f"{words} On its own battery it then {stops}.", i, ends=True)

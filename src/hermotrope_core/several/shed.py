@@ -11,6 +11,7 @@ from hermotrope_core.kinds.stages import CutOff
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.several.follow import follow, trunk_circuit
+from hermotrope_core.several.remarks import who_stops
 
 MOST_CHANGES = 2_000
 """Changes of mode in a night for which volts are tried."""
@@ -79,6 +80,6 @@ def _last(supply: Supply, conditions: Conditions, hours: float, place: int, trip
     """When the device stops, if all the others last; else None."""
     tried = supply if trips_v is None else with_cut_off(supply, place, trips_v)
     run = follow(tried, conditions, hours, most=MOST_CHANGES)
-    if any(one.end_cause != "programme over" for i, one in enumerate(run.branches) if i != place):
+    if any(i != place for i in who_stops(tried, conditions, run, hours)):
         return None
     return run.branches[place].runtime_s

@@ -290,6 +290,19 @@ def pin(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
 
 
 @require_POST
+def own_battery(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
+    """Whether a device begins on its own battery, or that takes over when the feed ends."""
+    first = request.POST.get("goes") == "first"
+
+    def change(document: Document) -> tuple[Document, str]:
+        name = document.supplies[index].branches[place].device.name
+        made = actions.with_own_battery(document, index, place, "first" if first else "last")
+        return made, f"{name}: own battery {'first' if first else 'last'}"
+
+    return _changed(request, pk, change)
+
+
+@require_POST
 def cut_off(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
     """Put a low-voltage cut-off before a device, so that it leaves and the others go on."""
     typed = request.POST.get("trips_v", "")
