@@ -70,7 +70,9 @@ class Last(SimpleTestCase):
         self.assertIs(fed(made, WARM, 40.0), made)
 
     def test_nothing_is_left_to_carry_once_the_programme_is_over(self) -> None:
-        self.assertIsNone(carried(supply({"energy_wh": 9, "takes_over": True}).branches[0], WARM, 2.0, 7200.0, over=True))
+        self.assertIsNone(
+            carried(supply({"energy_wh": 9, "takes_over": True}).branches[0], WARM, 2.0, 7200.0, over=True)
+        )
 
     def test_whom_it_carries_to_the_end_does_not_stop(self) -> None:
         hours = follow(supply({"energy_wh": 5}), WARM, 60.0).runtime_s / 3600 + 1.0

@@ -157,7 +157,7 @@ def night(
         height=_height(len(rows)),
         left=LEFT,
         right=LEFT + WIDTH,
-        ticks=_ticks(over, start, x),
+        ticks=ticks(over, start, x),
         rows=tuple(rows),
         sum_y=sum_y,
         sum_path=_steps(drawn, x, sum_y + SUM, (SUM - 12.0) / scale),
@@ -207,7 +207,8 @@ def _limit_amps(supply: Supply) -> float | None:
     return maybe(supply.source.max_current_a if port is None else port.output_current_max_a)
 
 
-def _ticks(over: float, start: str | None, x: Place) -> tuple[tuple[float, str], ...]:
+def ticks(over: float, start: str | None, x: Place) -> tuple[tuple[float, str], ...]:
+    """Where the time is written, and what: by the clock where there is a start."""
     step = next((one for one in STEPS_S if over / one <= TICKS), over / TICKS)
     found: list[tuple[float, str]] = []
     at = 0.0

@@ -8,7 +8,7 @@ import msgspec
 from django.db import transaction
 
 from hermotrope.outing.models import Outing, Revision
-from hermotrope_core.plan.outing import FORMAT, Branch, Supply
+from hermotrope_core.plan.outing import FORMAT, Branch, Charger, Supply
 from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.outing_document import outing_from, outing_tree
 
@@ -97,6 +97,23 @@ def with_branch(document: Document, index: int, branch: Branch) -> Document:
     """The outing with one more device on a supply."""
     supply = document.supplies[index]
     return with_changed(document, index, msgspec.structs.replace(supply, branches=(*supply.branches, branch)))
+
+
+def with_spares(document: Document, index: int, spares: int) -> Document:
+    """The outing with so many more of a supply's pack along."""
+    return with_changed(document, index, msgspec.structs.replace(document.supplies[index], spares=spares))
+
+
+def with_charger(document: Document, charger: Charger) -> Document:
+    """The outing with one more thing to charge from."""
+    return msgspec.structs.replace(document, chargers=(*document.chargers, charger))
+
+
+def without_charger(document: Document, at: int) -> Document:
+    """The outing without one of the things to charge from. Raises IndexError for one that is not there."""
+    if not 0 <= at < len(document.chargers):
+        raise IndexError(at)
+    return msgspec.structs.replace(document, chargers=document.chargers[:at] + document.chargers[at + 1 :])
 
 
 def without_branch(document: Document, index: int, place: int) -> Document:

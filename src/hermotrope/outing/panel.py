@@ -18,8 +18,8 @@ from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.duty import Conditions
-from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.outing import Branch, Supply
+from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.outing_document import finished_supply
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.assign import WISHES
@@ -71,13 +71,24 @@ def page_context(
         "packs": Item.objects.filter(kind="source").order_by("-have", "position", "name")[:MOST_CHOICES],
         "conversions": [(one.pk, one.title) for one in Conversion.objects.order_by("title")[:MOST_CHOICES]],
         "wishes": WISHES,
+        "chargers": [(one.name, stated(number(one.power_w), "W"), one.opens, one.closes) for one in document.chargers],
         "runs": runs,
         "bag": _bag(document),
+        "bag_mass": _bag_mass(document),
         "can_undo": outing.revision > 1,
         "can_redo": outing.revisions.filter(number__gt=outing.revision).exists(),
         "errors": errors,
         "typed": typed,
     }
+
+
+def _bag_mass(document: Document) -> str:
+    """Mass of all packs together; of some only where the others do not state theirs."""
+    known = [(maybe(one.source.mass_g), 1 + one.spares) for one in document.supplies]
+    total = sum(mass * count for mass, count in known if mass is not None)
+    missing = sum(count for mass, count in known if mass is None)
+    without = f", without {missing} of unknown mass" if missing else ""
+    return f"{figure(total, 'g', 2)}{without}" if total else ""
 
 
 def _bag(document: Document) -> list[dict[str, Any]]:
@@ -87,6 +98,7 @@ def _bag(document: Document) -> list[dict[str, Any]]:
         mass = maybe(supply.source.mass_g)
         found.append({
             "pack": supply.called if supply.name is None else f"{supply.name} ({supply.source.name})",
+            "packs": 1 + supply.spares,
             "mass": "mass unknown" if mass is None else figure(mass, "g", 2),
             "line": ", ".join(stage.whole for stage in supply.trunk) or "no shared fuse or lead",
             "devices": [(one.device.name, one.count, _way(one.path) if one.path else "") for one in supply.branches],
@@ -112,6 +124,8 @@ def _refused(night_: dict[str, Any], errors: dict[str, str], typed: dict[str, st
     """Put what was refused back beside the field of this supply in which it stands."""
     i = night_["index"]
     night_["rows_error"], night_["conversion_error"] = errors.get(f"rows-{i}", ""), errors.get(f"conversion-{i}", "")
+    night_["spares_error"] = errors.get(f"spares-{i}", "")
+    night_["spares"] = typed.get("spares", "") if night_["spares_error"] else night_["supply"].spares
     night_["typed_rows"] = typed.get("rows", "") if night_["rows_error"] else ""
     fields = []
     trunk_refused = any(f"{name}-{i}" in errors for name, _, _, _ in TRUNK)

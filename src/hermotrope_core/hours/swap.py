@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import accumulate
 from math import ceil, inf
 
 import msgspec
@@ -11,6 +12,7 @@ from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.duty_sums import duty_sums
 from hermotrope_core.hours.night import ahead
+from hermotrope_core.parts.chemistry import Chemistry
 from hermotrope_core.values.known import maybe, number
 
 MARGIN = 0.1
@@ -47,20 +49,9 @@ def swap_plan(job_s: float, lasts: Callable[[float], float], own: int, recharge_
 
     Packs go in turn, and each starts to recharge when it comes out. Raises ValueError where a pack does not run.
     """
-    if job_s <= 0.0:
-        raise ValueError("a job that does not last needs no plan")
-    ends: list[float] = []
-    spans: list[float] = []
-    at = 0.0
-    while at < job_s - 1e-6 and len(spans) <= MOST_SWAPS:
-        each = lasts(at)
-        if each <= 0.0:
-            raise ValueError(
-                "a pack does not run at all" if not spans else "a pack does not run what the duty asks of it then"
-            )
-        at += each
-        spans.append(each)
-        ends.append(at)
+    spans = in_turn(job_s, lasts)
+    ends = list(accumulate(spans))
+    at = ends[-1]
     needed = len(spans) if at >= job_s - 1e-6 else ceil(len(spans) * job_s / at)
     packs = max(1, min(own, needed))
     free = [0.0] * packs
@@ -71,6 +62,26 @@ def swap_plan(job_s: float, lasts: Callable[[float], float], own: int, recharge_
         swaps.append(Swap(moment, now + 1, following + 1, free[following] <= moment + 1e-6))
     gap = "hot: the new pack is connected before the old one comes off" if hot else "with a gap: the device restarts"
     return Plan(job_s, tuple(spans), needed, packs, tuple(swaps[:MOST_SWAPS]), recharge_s, gap)
+
+
+def in_turn(job_s: float, lasts: Callable[[float], float]) -> list[float]:
+    """Seconds of each full pack in its turn until the job is done; `lasts(t)` as in `swap_plan`.
+
+    Raises ValueError for a job of no time, and where a pack does not run.
+    """
+    if job_s <= 0.0:
+        raise ValueError("a job that does not last needs no plan")
+    spans: list[float] = []
+    at = 0.0
+    while at < job_s - 1e-6 and len(spans) <= MOST_SWAPS:
+        each = lasts(at)
+        if each <= 0.0:
+            raise ValueError(
+                "a pack does not run at all" if not spans else "a pack does not run what the duty asks of it then"
+            )
+        at += each
+        spans.append(each)
+    return spans
 
 
 def cautious_lasts(situation: Situation, cautious: float) -> Callable[[float], float]:
@@ -92,6 +103,11 @@ def cautious_lasts(situation: Situation, cautious: float) -> Callable[[float], f
     return lasts
 
 
+def charged_share(cell: Chemistry) -> float:
+    """Share of a charger's watts that the cells hold in the end: efficiency, the slow end of a charge (typical)."""
+    return TAPER * (cell.charge_efficiency or 1.0)
+
+
 def recharge_seconds(situation: Situation, charger_w: float | None, hours_a_day: float | None = None) -> float:
     """Seconds to put back what a run takes: Wh / (W x efficiency), not faster than the pack allows; inf for primaries.
 
@@ -105,7 +121,7 @@ def recharge_seconds(situation: Situation, charger_w: float | None, hours_a_day:
     if charger_w is None:
         seconds = 3600.0 * own if own else inf
     else:
-        share = TAPER * (situation.cell.charge_efficiency or 1.0)
+        share = charged_share(situation.cell)
         used = situation.circuit.start_soc - run.final_soc
         seconds = max(3600.0 * run.energy_from_source_wh / (charger_w * share), 3600.0 * (own or 0.0) * used)
     if hours_a_day is None or hours_a_day >= 24.0 or seconds in (0.0, inf):

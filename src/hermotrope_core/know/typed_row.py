@@ -13,7 +13,7 @@ import msgspec
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.plan.device import Device, InternalBattery, Mode, Supply
 from hermotrope_core.plan.duty import Duty, Segment
-from hermotrope_core.plan.outing import Branch
+from hermotrope_core.plan.outing import Branch, Charger
 from hermotrope_core.values.clock import DAY_S, since_midnight
 from hermotrope_core.values.known import Known
 
@@ -25,6 +25,7 @@ DOWN_FROM = 1.3
 """A pack whose full volts are above so many times the rated ones stays above them to its end."""
 BOARD_EFFICIENCY, BOARD_W = 0.85, 0.1
 LONGEST = 200
+CHARGER = "wall 60W 07:00-09:00"
 
 _NUMBER = r"(\d+(?:[.,]\d+)?)"
 _VOLTS = re.compile(rf"(?<![\w.]){_NUMBER}\s*V\b(?!A)", re.IGNORECASE)
@@ -72,7 +73,7 @@ def read_row(text: str) -> TypedRow:
             rest = rest[: match.start()] + "  " + rest[match.end() :]
             if pattern.search(rest):
                 raise RowError(f"{key} stand twice in it: one device a line")
-    name = " ".join(rest.replace(",", " ").replace(";", " ").replace("@", " ").split()).strip("-–: ")
+    name = _name(rest)
     if not name:
         raise RowError("its name is missing: dew strap 12V 0.8A 21:00-05:00")
     if "volts" not in found:
@@ -121,6 +122,26 @@ def _times(match: re.Match[str]) -> tuple[str, str]:
     if times[0] == times[1]:
         raise RowError("it begins and ends at the same time")
     return times
+
+
+def read_charger(text: str) -> Charger:
+    """What packs are charged from, in one line: "wall 60W 07:00-09:00". Raises ValueError naming what is missing."""
+    if len(text) > LONGEST:
+        raise RowError(f"a line of at most {LONGEST} characters")
+    watts, clock = _WATTS.search(text), _CLOCK.search(text)
+    if watts is None:
+        raise RowError(f"its watts are missing: {CHARGER}")
+    if clock is None:
+        raise RowError(f"the times between which it is there are missing: {CHARGER}")
+    name = _name(_CLOCK.sub(" ", _WATTS.sub(" ", text)))
+    if not name:
+        raise RowError(f"its name is missing: {CHARGER}")
+    opens, closes = _times(clock)
+    return Charger(name=name, power_w=_above(watts, "watts") * _factor(watts[2]), opens=opens, closes=closes)
+
+
+def _name(rest: str) -> str:
+    return " ".join(rest.replace(",", " ").replace(";", " ").replace("@", " ").split()).strip("-–: ")
 
 
 def branch_of(row: TypedRow, starts: str, pack_v: float) -> Branch:

@@ -11,11 +11,13 @@ from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.duty import Conditions, Duty, check_start
 from hermotrope_core.plan.source import Source
 from hermotrope_core.plan.upgrade import OUTING
-from hermotrope_core.values.known import Number, Value
+from hermotrope_core.values.known import Number, Value, number
 
 FORMAT = OUTING.current
 MOST_BRANCHES = 40
 MOST_SUPPLIES = 20
+MOST_SPARES = 20
+MOST_CHARGERS = 12
 
 
 class Branch(Value, frozen=True):
@@ -44,9 +46,13 @@ class Supply(Value, frozen=True):
     branches: tuple[Branch, ...] = ()
     trunk: tuple[Stage, ...] = ()
     name: str | None = None
+    spares: int = 0
+    """How many more of the same pack go along, to be put in its place when it runs low."""
 
     def __post_init__(self) -> None:
         super().__post_init__()
+        if not 0 <= self.spares <= MOST_SPARES:
+            raise ValueError(f"spares must be from 0 to {MOST_SPARES}")
         if len(self.branches) > MOST_BRANCHES:
             raise ValueError(f"branches has more than {MOST_BRANCHES} devices; equal ones go together with a count")
         if len(self.trunk) > MOST_STAGES:
@@ -56,6 +62,24 @@ class Supply(Value, frozen=True):
     def called(self) -> str:
         """Its own name, or that of its source."""
         return self.name or self.source.name
+
+
+class Charger(Value, frozen=True):
+    """Something to charge packs from, each day between two times of day: a wall, a car, the sun."""
+
+    name: str
+    power_w: Number
+    opens: str
+    closes: str
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if not self.name.strip():
+            raise ValueError("name must not be empty")
+        if number(self.power_w) <= 0.0:
+            raise ValueError("power_w must be above 0 W")
+        for moment in (self.opens, self.closes):
+            check_start(moment)
 
 
 class Outing(Value, frozen=True):
@@ -71,12 +95,16 @@ class Outing(Value, frozen=True):
     hours: Number | None = None
     start: str | None = None
     """When it begins, a time of day."""
+    chargers: tuple[Charger, ...] = ()
+    """What packs are charged from, and when it is there."""
 
     def __post_init__(self) -> None:
         super().__post_init__()
         check_start(self.start)
         if len(self.supplies) > MOST_SUPPLIES:
             raise ValueError(f"supplies has more than {MOST_SUPPLIES} entries")
+        if len(self.chargers) > MOST_CHARGERS:
+            raise ValueError(f"chargers has more than {MOST_CHARGERS} entries")
 
 
 def chain(supply: Supply, place: int, conditions: Conditions) -> Case:

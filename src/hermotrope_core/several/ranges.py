@@ -134,7 +134,9 @@ def night_range(supply: Supply, conditions: Conditions, hours: float | None, dra
     until = 3600.0 * hours if hours is not None else LONGEST * max(plain.runtime_s, 1.0)
     if changes(supply, until) > MOST_CHANGES:
         raise ValueError(f"more than {MOST_CHANGES} changes of mode: too many to draw")
-    made = _Draws(fed(supply, conditions, hours), conditions, until, min(until, max(plain.runtime_s, 1.0)) / STEPS, draws)
+    made = _Draws(
+        fed(supply, conditions, hours), conditions, until, min(until, max(plain.runtime_s, 1.0)) / STEPS, draws
+    )
     made.follow()
     branches = []
     for one in made.branches:

@@ -232,7 +232,9 @@ def _ends(supply: Supply, conditions: Conditions, run: SupplyRun, hours: float |
             if until == one.runtime_s:
                 yield Remark("care", f"{one.device} {stops}: {one.why}.", i, ends=True)
                 continue
-            words = f"The feed of {one.device} ends {duration(3600.0 * hours - one.runtime_s)} before the end: {one.why}."
+            words = (
+                f"The feed of {one.device} ends {duration(3600.0 * hours - one.runtime_s)} before the end: {one.why}."
+            )
             if until >= 3600.0 * hours - 1.0:
                 yield Remark("note", f"{words} Its own battery carries it to the end.", i)
             else:

@@ -19,9 +19,9 @@ from hermotrope.outing.models import Outing
 from hermotrope.outing.panel import page_context
 from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.pack import full_volts
-from hermotrope_core.know.typed_row import branch_of, read_row
+from hermotrope_core.know.typed_row import branch_of, read_charger, read_row
 from hermotrope_core.plan.document import CaseError
-from hermotrope_core.plan.outing import Branch, Supply
+from hermotrope_core.plan.outing import MOST_SPARES, Branch, Supply
 from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.assign import WISHES, CannotPropose, propose
@@ -78,6 +78,8 @@ def _kept(request: HttpRequest) -> dict[str, str]:
     field = {
         "outing-row": "rows-{index}",
         "outing-trunk": "rating_a-{index}",
+        "outing-spares": "spares-{index}",
+        "outing-charger": "charger",
         "outing-count": "count-{index}-{place}",
     }.get(match.url_name or "" if match else "")
     return {} if field is None else {field.format(**at): "not taken yet: look at the newest state, then send it again"}
@@ -260,6 +262,44 @@ def set_count(request: HttpRequest, pk: int, index: int, place: int) -> HttpResp
         return actions.with_count(document, index, place, count), f"{count} × {name}"
 
     return _changed(request, pk, change)
+
+
+@require_POST
+def set_spares(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    """How many more of the same pack go along."""
+
+    def change(document: Document) -> tuple[Document, str]:
+        spares = whole_number(request.POST.get("spares", "").strip() or "0", MOST_SPARES)
+        if spares is None:
+            raise Refused(f"spares-{index}", f"0 to {MOST_SPARES}")
+        words = f"{spares} more of {document.supplies[index].called}"
+        return actions.with_spares(document, index, spares), words
+
+    return _changed(request, pk, change)
+
+
+@require_POST
+def add_charger(request: HttpRequest, pk: int) -> HttpResponse:
+    """Something to charge packs from, typed in a line."""
+
+    def change(document: Document) -> tuple[Document, str]:
+        try:
+            charger = read_charger(" ".join(request.POST.get("charger", "").split()))
+        except ValueError as error:
+            raise Refused("charger", str(error)) from None
+        return actions.with_charger(document, charger), f"Charged from {charger.name}"
+
+    return _changed(request, pk, change)
+
+
+@require_POST
+def remove_charger(request: HttpRequest, pk: int, at: int) -> HttpResponse:
+    """Take something to charge from away."""
+    return _changed(
+        request,
+        pk,
+        lambda document: (actions.without_charger(document, at), f"Not charged from {document.chargers[at].name}"),
+    )
 
 
 @require_POST

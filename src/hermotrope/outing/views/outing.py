@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET
 from hermotrope.drawings.night import bands
 from hermotrope.formats.calendar_file import Moment, calendar
 from hermotrope.outing.models import Outing
+from hermotrope.outing.packs_panel import pack_moments, packs_context
 from hermotrope.outing.panel import MOST_CHANGES, horizon_s, packs_that_last, page_context, weighed, when
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing import MOST_SUPPLIES, Supply
@@ -82,7 +83,7 @@ def export_csv(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 def export_calendar(request: HttpRequest, pk: int) -> HttpResponse:
-    """A calendar entry for every device that stops, and for every supply that ends."""
+    """A calendar entry for every device that stops, every supply that ends, every change and charge of a pack."""
     found = get_object_or_404(Outing, pk=pk)
     moments = []
     try:
@@ -98,6 +99,7 @@ def export_calendar(request: HttpRequest, pk: int) -> HttpResponse:
                     moments.append(Moment(one.runtime_s, f"{uid}-{b}", words, f"on {supply.called}"))
             left = f"{figure(run.final_soc, '%', 2)} left"
             moments.append(Moment(run.runtime_s, uid, f"{supply.called}: {found.title} is over for it", left))
+        moments += pack_moments(document, f"outing-{pk}-{found.revision}") if document.hours is not None else []
     except ValueError as error:
         raise Http404(f"nothing to write yet: {error}") from None
     response = HttpResponse(calendar("outing", document.start, moments), content_type="text/calendar; charset=utf-8")
@@ -162,6 +164,17 @@ def how_sure(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     drawn = bands([(one.device, one.p5, one.p95) for one in made.branches], horizon)
     context = {"rows": rows, "left": left, "hours": hours is not None, "bands": drawn, "index": index}
     return render(request, "outing/_range.html", context)
+
+
+@require_GET
+def packs(request: HttpRequest, pk: int) -> HttpResponse:
+    """The packs in turn: when each goes in and comes out, and when it is charged again."""
+    found = get_object_or_404(Outing, pk=pk)
+    try:
+        context = packs_context(found.content())
+    except CaseError as error:
+        raise Http404(str(error)) from None
+    return render(request, "outing/_packs.html", context)
 
 
 @require_GET
