@@ -56,7 +56,7 @@ def _told(document: Document, packs: Packs, one: Rotation) -> list[tuple[str, st
     counted = f"Counted is {sure}less {figure(MARGIN, '%', 2)} for the swap."
     if one.needed > one.taken:
         along = "only one goes" if one.taken == 1 else f"{one.taken} go"
-        lines.append(("care", f"{name}: {one.needed} are wanted, {along} along. {counted}"))
+        lines.append(("care", f"{name}: {one.needed} are wanted to be sure, {along} along. {counted}"))
     elif one.needed < one.taken:
         words = "one is enough" if one.needed == 1 else f"{one.needed} are enough"
         lines.append(("note", f"{name}: {words}. {counted}"))

@@ -15,7 +15,7 @@ from hermotrope_core.know.line_print import line_part
 from hermotrope_core.know.printed import AMPS, RANGE, Outlet, Printed, read_print
 from hermotrope_core.know.wall import wall_adapter
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.parts.craft import MAINS_LEAST_V, SLEEPS_AFTER_S
+from hermotrope_core.parts.craft import BOARD_EFFICIENCY, BOARD_IDLE_W, MAINS_LEAST_V, SLEEPS_AFTER_S
 from hermotrope_core.plan.source import Port, Profile, RegulatedOutput, Source
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import Known, Number, maybe, number
@@ -26,7 +26,6 @@ BANK_EFFICIENCY, BANK_IDLE_W, BANK_AWAKE_A = 0.88, 0.06, 0.07
 """Of a bank's own converter, from the cells to a port; what it takes by itself; what keeps it awake (typical)."""
 USED_AT_V = (5.0, 9.0, 12.0)
 """Volts at which packs are used behind a converter: what is left of a label's milliampere-hours there."""
-BOARD_EFFICIENCY, BOARD_IDLE_W = 0.85, 0.1
 USB_V = (5.0, 9.0, 15.0, 20.0)
 USB_12V_MOST_A = 3.0
 """At 12 V more amperes than this come out of a socket of its own and not of a negotiated port (typical)."""

@@ -11,6 +11,7 @@ import re
 import msgspec
 
 from hermotrope_core.kinds.stages import Stage
+from hermotrope_core.parts.craft import BOARD_EFFICIENCY, BOARD_IDLE_W
 from hermotrope_core.plan.device import Device, InternalBattery, Mode, Supply
 from hermotrope_core.plan.duty import Duty, Segment
 from hermotrope_core.plan.outing import Branch, Charger
@@ -23,7 +24,6 @@ NEAR = (0.95, 1.25)
 """A pack whose full volts are within these shares of the rated ones feeds it without a converter."""
 DOWN_FROM = 1.3
 """A pack whose full volts are above so many times the rated ones stays above them to its end."""
-BOARD_EFFICIENCY, BOARD_W = 0.85, 0.1
 LONGEST = 200
 CHARGER = "wall 60W 07:00-09:00"
 
@@ -184,7 +184,7 @@ def _own_board(rated: float, pack_v: float) -> tuple[Stage, ...]:
         "topology": "buck" if pack_v > DOWN_FROM * rated else "buck-boost",
         "output_v": rated,
         "efficiency": {"value": BOARD_EFFICIENCY, "known_by": "typical"},
-        "quiescent_w": {"value": BOARD_W, "known_by": "typical"},
+        "quiescent_w": {"value": BOARD_IDLE_W, "known_by": "typical"},
     }
     return (msgspec.convert(board, Stage),)
 

@@ -10,6 +10,10 @@ from __future__ import annotations
 ALARM_LEAVES = 0.15
 """An alarm is put in so that this share of the charge that the run takes is left when it sounds (typical)."""
 
+# boards
+BOARD_EFFICIENCY, BOARD_IDLE_W = 0.85, 0.1
+"""What a small converter that states neither makes of its watts, and takes for itself, watts (typical)."""
+
 # volts
 VOLT_TOLERANCE = 0.005
 """Slack on every limit in volts: meters and tables are not better than half a per cent."""

@@ -99,7 +99,7 @@ def _joined_late(branch: Branch, conditions: Conditions, hours: Number | None) -
     filled = min(until, joins + _fill_seconds(battery, energy)) if filling_w(battery) else joins
     away, filling = _unused(AWAY, device), {}
     turns = [(away, joins)] if joins > 0.0 else []
-    for name, start, end in _walk(branch.duty, joins, until):
+    for name, start, end in walk(branch.duty, joins, until):
         middle = min(max(filled, start), end)
         if middle > start:
             filling[name] = _unused(FILLING.format(name), device)
@@ -123,7 +123,7 @@ def _unused(name: str, device: Device) -> str:
 
 def _filling(device: Device, mode: Mode, name: str, battery: InternalBattery) -> Mode:
     """A mode while the feed also fills the battery: watts at the rated volts."""
-    return Mode(name=name, kind="power", power_w=_watts(device, mode) + filling_w(battery))
+    return Mode(name=name, kind="power", power_w=mean_watts(device, mode) + filling_w(battery))
 
 
 def filling_w(battery: InternalBattery) -> float:
@@ -140,7 +140,7 @@ def _fill_seconds(battery: InternalBattery, energy_wh: float) -> float:
     return 3600.0 * energy_wh / (watts * ((cell.charge_efficiency if cell else None) or FILLS))
 
 
-def _watts(device: Device, mode: Mode) -> float:
+def mean_watts(device: Device, mode: Mode) -> float:
     """Mean watts of a mode at the rated volts. Raises ValueError where nothing tells them."""
     rated = maybe(device.supply.nominal_v)
     if mode.draw is None or (rated is None and mode.kind != "power"):
@@ -148,7 +148,7 @@ def _watts(device: Device, mode: Mode) -> float:
     return mode.share * rated_watts(mode, rated or 0.0)
 
 
-def _walk(duty: Duty, from_s: float, until_s: float) -> Iterator[tuple[str, float, float]]:
+def walk(duty: Duty, from_s: float, until_s: float) -> Iterator[tuple[str, float, float]]:
     """The modes of a programme between two moments: name, from and until, seconds from the start."""
     clock = Clock(duty)
     if from_s > 0.0 and not clock.once and len(clock.turns) > 1:
@@ -165,7 +165,7 @@ def _walk(duty: Duty, from_s: float, until_s: float) -> Iterator[tuple[str, floa
 def _empty_at(branch: Branch, energy_wh: float, from_s: float, until_s: float) -> float:
     """When a battery full at a moment is empty, or the programme over; at most `until_s`, inf for nothing drawn."""
     device, left = branch.device, 3600.0 * energy_wh
-    watts = {mode.name: _watts(device, mode) for mode in device.modes if mode.name in dict(branch.duty.turns())}
+    watts = {mode.name: mean_watts(device, mode) for mode in device.modes if mode.name in dict(branch.duty.turns())}
     once_around = sum(watts[mode] * lasts for mode, lasts in branch.duty.turns())
     if not branch.duty.once and once_around <= 0.0:
         return until_s
@@ -175,7 +175,7 @@ def _empty_at(branch: Branch, energy_wh: float, from_s: float, until_s: float) -
             return until_s
         left, from_s = left - whole * once_around, from_s + whole * branch.duty.seconds
     end = from_s
-    for mode, start, end in _walk(branch.duty, from_s, until_s):
+    for mode, start, end in walk(branch.duty, from_s, until_s):
         if watts[mode] * (end - start) >= left:
             return start + (left / watts[mode] if left > 0.0 else 0.0)
         left -= watts[mode] * (end - start)

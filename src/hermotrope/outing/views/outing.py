@@ -20,14 +20,16 @@ from hermotrope_core.plan.outing import MOST_SUPPLIES, Supply
 from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.outing_document import finished_supply
 from hermotrope_core.several.assign import WISHES, CannotPropose, propose
+from hermotrope_core.several.evenings import MOST_EVENINGS, evenings
 from hermotrope_core.several.follow import follow
 from hermotrope_core.several.load import MOST_ALIKE, how_many
 from hermotrope_core.several.needs import needs
 from hermotrope_core.several.netlist import supply_netlist
+from hermotrope_core.several.rails import rails
 from hermotrope_core.several.ranges import night_range
 from hermotrope_core.several.shed import CannotShed, shed
 from hermotrope_core.tell.readout import supply_tree
-from hermotrope_core.values.figures import figure, span, stated
+from hermotrope_core.values.figures import duration, figure, span, stated
 from hermotrope_core.values.known import maybe
 from hermotrope_core.values.whole import whole_number
 
@@ -218,6 +220,40 @@ def what_must_it_be(request: HttpRequest, pk: int, index: int) -> HttpResponse:
             "packs": packs_that_last(supply, document.conditions, hours),
         }
     return render(request, "outing/_needs.html", context)
+
+
+@require_GET
+def how_many_evenings(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    """How many such evenings, one a day, one charge of a supply lasts, and when it is flat with all off."""
+    document, supply = _of(pk, index)
+    hours = maybe(document.hours)
+    context: dict[str, object] = {"supply": supply}
+    try:
+        if hours is None:
+            raise ValueError("say for how many hours one evening is")
+        found = evenings(supply, document.conditions, hours)
+        flat = "" if found.flat_days is None else duration(86400.0 * found.flat_days)
+        context |= {"found": found, "most": MOST_EVENINGS, "idle": figure(found.idle_a, "A", 2), "flat": flat}
+    except ValueError as error:
+        context["why_not"] = str(error)
+    return render(request, "outing/_evenings.html", context)
+
+
+@require_GET
+def which_volts(request: HttpRequest, pk: int) -> HttpResponse:
+    """Which volts to share: what each choice loses in boards, and how many it takes."""
+    found = get_object_or_404(Outing, pk=pk)
+    try:
+        rows = [
+            (one, figure(one.lost_wh, "Wh", 2), figure(one.lost_wh / (one.devices_wh + one.lost_wh or 1.0), "%", 2))
+            for one in rails(found.content())
+        ]
+        wh = figure(rows[0][0].devices_wh, "Wh")
+    except CaseError as error:
+        raise Http404(str(error)) from None
+    except ValueError as error:
+        return render(request, "outing/_rails.html", {"why_not": f"{error}."})
+    return render(request, "outing/_rails.html", {"rows": rows, "wh": wh})
 
 
 @require_GET
