@@ -117,6 +117,23 @@ class First(SimpleTestCase):
         assert own is not None and own.filled_s is not None
         self.assertAlmostEqual(own.filled_s - own.until_s, 3600.0 * 9.0 / FILLS / 5.0, places=6)
 
+    def test_what_was_put_back_carries_it_once_more(self) -> None:
+        """5 Wh last half an hour of 10 W; 2 W then put 0.9 of themselves back until the feed ends."""
+        told = {"energy_wh": 5, "takes_over": True, "charges_from_feed": True, "charge_w": 2}
+        made = supply(told, first=True, duty={"repeat": [{"mode": "busy", "seconds": 3600}]})
+        run = follow(made, WARM, 40.0)
+        ended = run.branches[0].runtime_s
+        got = carried(made.branches[0], WARM, 40.0, ended, over=False)
+        assert got is not None and got.again_until_s is not None
+        self.assertEqual(got.until_s, 1800.0)
+        back = min(5.0, 2.0 * FILLS * (ended - 1800.0) / 3600.0)
+        self.assertAlmostEqual(got.again_until_s - ended, 360.0 * back, places=6)
+        self.assertEqual(who_stops(made, WARM, run, (got.again_until_s - 10.0) / 3600.0), ())
+        unfilled = supply(told | {"charges_from_feed": False}, first=True)
+        late = carried(unfilled.branches[0], WARM, 40.0, ended, over=False)
+        assert late is not None
+        self.assertEqual(late.again_until_s, ended)
+
     def test_one_that_lasts_the_night_never_asks_the_feed(self) -> None:
         made = supply({"energy_wh": 500, "takes_over": True}, first=True)
         run = follow(made, WARM, 6.0)

@@ -285,14 +285,16 @@ class OutingPages(TestCase):
 
     def test_calendar(self) -> None:
         text = self.client.get(f"/outings/{self.outing.pk}/outing.ics").content.decode().replace("\r\n ", "")
-        self.assertEqual(text.count("BEGIN:VEVENT"), 5)
+        self.assertEqual(text.count("BEGIN:VEVENT"), 13)
+        self.assertIn("SUMMARY:the iron-phosphate block: put pack 2 in", text)
+        self.assertIn("SUMMARY:the iron-phosphate block\\, pack 1: charge it from wall at the farm", text)
         self.assertRegex(text, r"DTSTART:\d{8}T0520\d\d\r\n")
         self.assertIn("SUMMARY:hide mount stops", text)
         evil = json.loads(json.dumps(self.outing.document))
         evil["title"] = "x\nEND:VEVENT"
         Outing.objects.update(document=evil, title=evil["title"])
         again = self.client.get(f"/outings/{self.outing.pk}/outing.ics").content.decode()
-        self.assertEqual(again.count("\nEND:VEVENT"), 5)
+        self.assertEqual(again.count("\nEND:VEVENT"), 13)
 
     def test_a_device_of_which_something_is_open(self) -> None:
         """It says what is missing, by name, and nothing falls over: page, proposal, files."""
@@ -310,6 +312,77 @@ class OutingPages(TestCase):
         self.assertEqual(self.client.get(f"{base}/proposal/", headers=HTMX).status_code, 200)
         for what in ("outing.csv", "outing.ics", "range/0/", "needs/0/", "many/0/0/", "line-0.cir"):
             self.assertEqual(self.client.get(f"{base}/{what}").status_code, 404, what)
+
+    def part(self, what: str, code: int = 200) -> str:
+        answer = self.client.get(f"/outings/{self.outing.pk}/{what}/")
+        self.assertEqual(answer.status_code, code)
+        return unescape(" ".join(re.sub(r"<[^>]*>", " ", answer.content.decode()).split()))
+
+    def test_packs_in_turn_and_what_charges_them(self) -> None:
+        told = self.part("packs")
+        self.assertIn("the iron-phosphate block: 2 are wanted to be sure, only one goes along", told)
+        self.assertRegex(told, r"pack 2 in after \d h \d\d min, at 0\d:\d\d; what it feeds is off meanwhile")
+        self.assertIn("in time for the next evening", told)
+        page = self.post("supply/0/spares", spares="2")
+        self.assertIn('value="2"', page)
+        self.assertIn("3 × <b>the iron-phosphate block", page)
+        self.assertIn("the iron-phosphate block: 2 are enough", self.part("packs"))
+        self.post("supply/0/spares", spares="")
+        self.assertEqual(self.outing.content().supplies[0].spares, 0)
+        self.post("charger", charger="car 90W 17:20-18:00")
+        self.assertEqual([one.name for one in self.outing.content().chargers], ["wall at the farm", "sun", "car"])
+        for _ in range(3):
+            self.post("charger/0/remove")
+        self.assertEqual(self.outing.content().chargers, ())
+        self.assertNotIn("full again", self.part("packs"))
+        self.post("charger", charger="wall 1W 12:00-12:01")
+        self.assertIn("is not full again within weeks", self.part("packs"))
+        self.post("set", place="temperature_c", text="-5 °C")
+        self.assertIn("is charged between 0 °C and 45 °C only", self.part("packs"))
+        self.post("set", place="start", text="")
+        self.assertIn("Say from when the outing is", self.part("packs"))
+        self.post("set", place="hours", text="")
+        self.assertIn("Say for how many hours it is meant", self.part("packs"))
+
+    def test_what_is_refused_of_chargers_and_spares_comes_back(self) -> None:
+        for text in ("", "wall", "wall 60W", "wall 60W 07:00-25:00", "'><b> 60W 07:00-07:00"):
+            with self.subTest(text):
+                page = self.post("charger", charger=text, fails=422)
+                self.assertIn('id="charger-error"', page)
+                self.assertIn(f'value="{text}"', unescape(page))
+        for text in ("x", "-1", "21", "²"):
+            with self.subTest(text):
+                self.assertIn('id="spares-1-error"', self.post("supply/1/spares", spares=text, fails=422))
+        self.post("charger/9/remove", fails=409)
+        self.post("supply/9/spares", spares="1", fails=409)
+        self.post("supply/0/9/own-battery", goes="first", fails=409)
+
+    def test_an_own_battery_goes_first_or_last(self) -> None:
+        page = unescape(self.client.get(f"/outings/{self.outing.pk}/").content.decode())
+        self.assertRegex(page, r"Its own battery \(\d\d Wh\) is not needed\.")
+        page = unescape(self.post("supply/2/0/own-battery", goes="first"))
+        self.assertRegex(page, r"It begins on its own battery .* with what the feed has put back it then lasts \d h")
+        self.assertIn('class="own"', page)
+        self.post("supply/2/0/own-battery", goes="last")
+        self.post("set", place="hours", text="20 h")
+        page = unescape(self.post("supply/2/row", rows="logger 5V 3W own 60Wh"))
+        self.assertRegex(page, r"The feed of logger ends .* Its own battery carries it to the end")
+        self.assertRegex(page, r"The feed of chart tablet ends .* On its own battery it then stops")
+        self.post("set", place="hours", text="")
+        self.assertIn("say for how many hours", self.post("supply/2/0/own-battery", goes="first"))
+
+    def test_how_many_evenings_and_which_volts(self) -> None:
+        self.assertRegex(
+            self.part("evenings/1"), r"on one charge: 2 with everything left connected, 2 with the pack taken"
+        )
+        self.assertIn("has to be woken", self.part("evenings/2"))
+        self.part("evenings/9", 404)
+        told = self.part("rails")
+        self.assertIn("straight from 12.8 V 11 Ah iron-phosphate block", told)
+        self.assertIn("12.0 V held by one board for all", told)
+        self.post("set", place="hours", text="")
+        self.assertIn("Say for how many hours", self.part("evenings/1"))
+        self.assertIn("Say for how many hours", self.part("rails"))
 
     def test_plan_b_and_the_bag(self) -> None:
         base = f"/outings/{self.outing.pk}"

@@ -51,7 +51,7 @@ def _told(document: Document, packs: Packs, one: Rotation) -> list[tuple[str, st
     name, start = supply.called, document.start
     lines: list[tuple[str, str]] = []
     sure = (
-        "" if one.share is None else f"the pessimistic end of its range ({figure(one.share, '%', 2)} of the middle), "
+        "" if one.share is None else f"the pessimistic end of its range ({figure(one.share, '%', 2)} of its charge), "
     )
     counted = f"Counted is {sure}less {figure(MARGIN, '%', 2)} for the swap."
     if one.needed > one.taken:

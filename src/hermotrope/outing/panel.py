@@ -24,7 +24,7 @@ from hermotrope_core.plan.outing_document import finished_supply
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.assign import WISHES
 from hermotrope_core.several.clock import changes
-from hermotrope_core.several.follow import SupplyRun, follow
+from hermotrope_core.several.follow import BranchRun, SupplyRun, follow
 from hermotrope_core.several.inner import Inner, carried, filling_w, holds_wh
 from hermotrope_core.several.line import shared
 from hermotrope_core.several.needs import carries
@@ -247,7 +247,7 @@ def _rows(
 ) -> list[dict[str, Any]]:
     rows = _open_rows(supply)
     for row, one, own in zip(rows, run.branches, carriers, strict=True):
-        row["own_battery"] = _own_battery(document, row["branch"], own)
+        row["own_battery"] = _own_battery(document, row["branch"], one, own)
         row |= {
             "lasts": when(one.runtime_s, document.start),
             "whole": one.end_cause == "programme over",
@@ -258,7 +258,7 @@ def _rows(
     return rows
 
 
-def _own_battery(document: Document, branch: Branch, found: Inner | None) -> str:
+def _own_battery(document: Document, branch: Branch, one: BranchRun, found: Inner | None) -> str:
     """What a device's own battery does in this night, in words."""
     battery = branch.device.internal_battery
     if battery is None:
@@ -276,6 +276,8 @@ def _own_battery(document: Document, branch: Branch, found: Inner | None) -> str
         fills = ""
     else:
         fills = "; the feed does not fill it again by the end" if filling_w(battery) else UNKNOWN_FILL
+    if found.again_until_s is not None and found.again_until_s > one.runtime_s:
+        fills = f"; with what the feed has put back it then lasts {when(found.again_until_s, document.start)}"
     return f"It begins on its own battery ({holds}{cold}), {when(found.until_s, document.start)}, then the feed{fills}."
 
 

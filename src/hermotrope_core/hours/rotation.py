@@ -64,7 +64,10 @@ class Rotation(msgspec.Struct, frozen=True):
     needed: int
     spans: tuple[Span, ...]
     share: float | None
-    """The pessimistic end of the range over its middle; None where there were too many changes to draw it."""
+    """What is taken to the pessimistic end of the range over what is taken to its plain end.
+
+    None where there were too many changes to draw it.
+    """
 
 
 class Packs(msgspec.Struct, frozen=True):
@@ -147,7 +150,7 @@ def _charged(outing: Outing, rotations: list[Rotation], sources: dict[str, list[
 def rotation(supply: Supply, index: int, conditions: Conditions, hours: float) -> Rotation:
     """The packs of one supply through so many hours, each taken out before the first device would stop on it.
 
-    A pack is counted at the pessimistic end of its range, less a margin for the swap.
+    A pack is counted as one of less charge: that which goes to the pessimistic end of its range, less a margin.
     """
     loaded = fed(supply, conditions, hours)
     job_s = 3600.0 * hours
@@ -160,9 +163,10 @@ def rotation(supply: Supply, index: int, conditions: Conditions, hours: float) -
         rest = _ahead(loaded, at_s)
         if not rest.branches:
             return left
-        look = left / sure
-        stops = _trouble(follow(rest, conditions, look / 3600.0, most=MOST_CHANGES), look)
-        return left if stops is None else stops * sure
+        less = msgspec.structs.replace(rest.source, capacity_ah=sure * number(rest.source.capacity_ah))
+        rest = msgspec.structs.replace(rest, source=less)
+        stops = _trouble(follow(rest, conditions, left / 3600.0, most=MOST_CHANGES), left)
+        return left if stops is None else stops
 
     each = [job_s] if first is None else in_turn(job_s, lasts)
     spans = []
@@ -202,13 +206,17 @@ def _trouble(run: SupplyRun, look_s: float) -> float | None:
 
 
 def _share(supply: Supply, conditions: Conditions, first_s: float) -> float | None:
-    """The pessimistic end over the middle of when the first device stops; None where that is too much to draw."""
+    """The charge taken until the first device stops in the pessimistic draws, over that in the plain run.
+
+    None where that is too much to draw.
+    """
     try:
-        made = night_range(supply, conditions, 1.5 * first_s / 3600.0, DRAWS)
+        made = night_range(supply, conditions, first_s / 3600.0, DRAWS)
     except ValueError:
         return None
-    middle = min(one.p50 for one in made.branches)
-    return min(1.0, min(one.p5 for one in made.branches) / middle) if middle > 0.0 else 1.0
+    early = min(one.p5 for one in made.branches)
+    taken, plain = (_used(supply, conditions, seconds)[1] for seconds in (early, first_s))
+    return min(1.0, taken / plain) if plain > 0.0 else 1.0
 
 
 Window = tuple[float, float, float]

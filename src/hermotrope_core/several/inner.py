@@ -37,6 +37,8 @@ class Inner(msgspec.Struct, frozen=True):
     """Whether it goes first; else it takes over where the feed ends."""
     filled_s: float | None = None
     """When the feed has filled it again; None where that is not planned or not done in time."""
+    again_until_s: float | None = None
+    """Until when it then carries the device once more with what was put back, where the feed ends early."""
     cold_counted: bool = True
     """False where nobody told its chemistry, so that what the cold takes of it is not known."""
 
@@ -77,16 +79,23 @@ def carried(
     if goes_first(branch):
         empty = _empty_at(branch, energy, 0.0, until)
         full = empty + _fill_seconds(battery, energy)
-        return Inner(0.0, empty, energy, True, full if full < min(fed_until_s, until) else None, told)
+        again = None
+        if battery.takes_over and not over and fed_until_s > empty:
+            put_back = min(1.0, (fed_until_s - empty) / _fill_seconds(battery, energy))
+            again = _empty_at(branch, put_back * energy, fed_until_s, until)
+        return Inner(0.0, empty, energy, True, full if full < min(fed_until_s, until) else None, again, told)
     if over:
         return None
-    return Inner(fed_until_s, _empty_at(branch, energy, fed_until_s, until), energy, False, None, told)
+    return Inner(fed_until_s, _empty_at(branch, energy, fed_until_s, until), energy, False, cold_counted=told)
 
 
 def stops_s(branch: Branch, conditions: Conditions, hours: Number | None, fed_until_s: float, *, over: bool) -> float:
     """When a device stops for good, seconds: with its feed, or with its own battery that takes over then."""
     found = carried(branch, conditions, hours, fed_until_s, over=over)
-    return fed_until_s if found is None or found.first else found.until_s
+    if found is None:
+        return fed_until_s
+    again = fed_until_s if found.again_until_s is None else found.again_until_s
+    return again if found.first else found.until_s
 
 
 def _joined_late(branch: Branch, conditions: Conditions, hours: Number | None) -> Branch:
