@@ -15,7 +15,6 @@ from hermotrope_core.judge.findings import Finding, verdict_of
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.device import Mode
-from hermotrope_core.several.follow import SupplyRun
 
 
 def run_tree(run: Run) -> dict[str, Any]:
@@ -26,26 +25,6 @@ def run_tree(run: Run) -> dict[str, Any]:
         "final_soc": round(run.final_soc, 9),
         "energy_from_source_wh": round(run.energy_from_source_wh, 6),
         "energy_to_device_wh": round(run.energy_to_device_wh, 6),
-    }
-
-
-def supply_tree(run: SupplyRun) -> dict[str, Any]:
-    """A supply's night as the command `outing` prints it, with each of its devices."""
-    return {
-        "name": run.name,
-        "runtime_s": round(run.runtime_s, 6),
-        "end_cause": run.end_cause,
-        "final_soc": round(run.final_soc, 9),
-        "energy_from_source_wh": round(run.energy_from_source_wh, 6),
-        "branches": [
-            {
-                "device": one.device,
-                "runtime_s": round(one.runtime_s, 6),
-                "end_cause": one.end_cause,
-                "energy_to_device_wh": round(one.energy_to_device_wh, 6),
-            }
-            for one in run.branches
-        ],
     }
 
 

@@ -28,7 +28,7 @@ from hermotrope_core.several.netlist import supply_netlist
 from hermotrope_core.several.rails import rails
 from hermotrope_core.several.ranges import night_range
 from hermotrope_core.several.shed import CannotShed, shed
-from hermotrope_core.tell.readout import supply_tree
+from hermotrope_core.tell.nights import supply_tree
 from hermotrope_core.values.figures import duration, figure, span, stated
 from hermotrope_core.values.known import maybe
 from hermotrope_core.values.whole import whole_number
