@@ -8,6 +8,7 @@ import msgspec
 from django.db import transaction
 
 from hermotrope.outing.models import Outing, Revision
+from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.plan.outing import FORMAT, Branch, Charger, Supply
 from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.outing_document import outing_from, outing_tree
@@ -136,6 +137,12 @@ def with_pin(document: Document, index: int, place: int, *, pinned: bool) -> Doc
 def with_own_battery(document: Document, index: int, place: int, goes: Literal["first", "last"]) -> Document:
     """The outing with a device whose own battery carries it first, or takes over last."""
     return _with_branch_changed(document, index, place, own_battery=goes)
+
+
+def with_inlet(document: Document, index: int, place: int, inlet: Connector) -> Document:
+    """The outing with a device whose inlet somebody described."""
+    device = document.supplies[index].branches[place].device
+    return _with_branch_changed(document, index, place, device=msgspec.structs.replace(device, inlet=inlet))
 
 
 def _with_branch_changed(document: Document, index: int, place: int, **fields: Any) -> Document:

@@ -62,3 +62,31 @@ class Revision(models.Model):
 
     def __str__(self) -> str:
         return f"{self.number}: {self.label}"
+
+
+class TreeStep(models.Model):
+    """A step of a supply's build that is done. `supply` is its name with its place among those of the same name."""
+
+    outing = models.ForeignKey(Outing, on_delete=models.CASCADE, related_name="tree_steps")
+    supply = models.CharField(max_length=320)
+    key = models.CharField(max_length=60)
+    done_at = models.DateTimeField()
+    basis = models.CharField(max_length=12)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["outing", "supply", "key"], name="one_mark_per_tree_step")]
+
+
+class TreeReading(models.Model):
+    """A reading at a gate of a supply, as taken; never changed. An open circuit is kept as 9.9e37."""
+
+    outing = models.ForeignKey(Outing, on_delete=models.CASCADE, related_name="tree_readings")
+    supply = models.CharField(max_length=320)
+    way = models.CharField(max_length=20)
+    ask = models.CharField(max_length=60)
+    value = models.FloatField()
+    taken_at = models.DateTimeField()
+    basis = models.CharField(max_length=12)
+
+    class Meta:
+        ordering = ["pk"]

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from hermotrope.outing.views import changes, outing, outings, sheet
+from hermotrope.outing.views import changes, outing, outings, sheet, workshop
 
 urlpatterns = [
     path("", outings.outings, name="outings"),
@@ -29,6 +29,10 @@ urlpatterns = [
     path("<int:pk>/charger/<int:at>/remove/", changes.remove_charger, name="outing-charger-remove"),
     path("<int:pk>/evenings/<int:index>/", outing.how_many_evenings, name="outing-evenings"),
     path("<int:pk>/rails/", outing.which_volts, name="outing-rails"),
+    path("<int:pk>/bench-<int:index>/", workshop.bench, name="outing-bench"),
+    path("<int:pk>/bench-<int:index>/tick/", workshop.tick_step, name="outing-tick"),
+    path("<int:pk>/bench-<int:index>/<int:place>/inlet/", workshop.inlet, name="outing-inlet"),
+    path("<int:pk>/bench-<int:index>/reading/", workshop.reading, name="outing-reading"),
     path("<int:pk>/set/", changes.set_field, name="outing-set"),
     path("<int:pk>/supply/", changes.add_supply, name="outing-supply"),
     path("<int:pk>/supply/<int:index>/remove/", changes.remove_supply, name="outing-supply-remove"),

@@ -12,12 +12,12 @@ from hermotrope.bench import actions as bench
 from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError
 from hermotrope.proving.bench import Workshop
-from hermotrope.proving.keeping import kept
 from hermotrope.proving.models import BenchPlace, PartMark, Photo, ReadingRow, Rehearsal, StepMark, WaiverRow
 from hermotrope.proving.pictures import encoded
 from hermotrope_core.build import Step
 from hermotrope_core.plan.spread import MEASURED_SPREAD
 from hermotrope_core.prove import applicable, refusal_of
+from hermotrope_core.prove.judge import stored
 from hermotrope_core.values.fields import FIELDS
 
 LONGEST_NOTE, LONGEST_REASON = 500, 300
@@ -85,7 +85,7 @@ def take_reading(conversion: Conversion, ask_key: str, value: float, by: str) ->
     assert found is not None
     gate, _ = found
     row = ReadingRow.objects.create(
-        conversion=conversion, ask=ask_key, value=kept(value), taken_at=timezone.now(), by=by[:120], basis=gate.basis
+        conversion=conversion, ask=ask_key, value=stored(value), taken_at=timezone.now(), by=by[:120], basis=gate.basis
     )
     tell(conversion)
     return row

@@ -10,10 +10,11 @@ from hermotrope.bench.models import Conversion
 from hermotrope.formats.logger_csv import recognise, written_log
 from hermotrope.proving import records
 from hermotrope.proving.bench import Workshop
-from hermotrope.proving.keeping import kept, stamp
+from hermotrope.proving.keeping import stamp
 from hermotrope_core.circuit.simulate import samples
 from hermotrope_core.plan.case import planned
 from hermotrope_core.prove import Reading, StandIn
+from hermotrope_core.prove.judge import stored
 from hermotrope_core.tell.record import FORMAT, LogFile, Proved, Record, StepNote, packed
 
 BY = "hand meter"
@@ -31,7 +32,7 @@ def readings(workshop: Workshop, until: str, begun: datetime) -> list[Reading]:
             break
         for ask in gate.asks:
             moment = begun + timedelta(minutes=3 * len(made))
-            made.append(Reading(ask.key, round(kept(stand_in.read(ask)), 3), stamp(moment), BY, gate.basis))
+            made.append(Reading(ask.key, round(stored(stand_in.read(ask)), 3), stamp(moment), BY, gate.basis))
     return made
 
 

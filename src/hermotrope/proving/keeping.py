@@ -5,7 +5,6 @@ from __future__ import annotations
 import zlib
 from datetime import datetime
 from io import BytesIO
-from math import inf, isinf
 
 import msgspec
 import numpy as np
@@ -14,18 +13,8 @@ from hermotrope.bench.models import Conversion
 from hermotrope.proving.models import ReadingRow, RunLogRow
 from hermotrope_core.fit.runlog import COLUMNS, Remark, RunLog
 from hermotrope_core.prove import Reading, Waiver
-from hermotrope_core.prove.judge import OVERLOAD
-from hermotrope_core.tell.record import OPEN_READING, LogMapping
-
-
-def kept(value: float) -> float:
-    """A reading as it is stored: an open circuit as 9.9e37."""
-    return OPEN_READING if isinf(value) else value
-
-
-def shown(value: float) -> float:
-    """A stored reading as it is judged."""
-    return inf if value >= OVERLOAD else value
+from hermotrope_core.prove.judge import as_read
+from hermotrope_core.tell.record import LogMapping
 
 
 def readings_of(conversion: Conversion) -> list[Reading]:
@@ -34,7 +23,7 @@ def readings_of(conversion: Conversion) -> list[Reading]:
 
 
 def reading_of(row: ReadingRow) -> Reading:
-    return Reading(row.ask, shown(row.value), stamp(row.taken_at), row.by, row.basis)
+    return Reading(row.ask, as_read(row.value), stamp(row.taken_at), row.by, row.basis)
 
 
 def waivers_of(conversion: Conversion) -> list[Waiver]:

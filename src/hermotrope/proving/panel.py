@@ -17,14 +17,13 @@ from hermotrope.instruments.reading import needed
 from hermotrope.instruments.simulated import ROLES
 from hermotrope.proving import equipment
 from hermotrope.proving.bench import Workshop
-from hermotrope.proving.keeping import shown
 from hermotrope.proving.log_panel import TIME_KINDS, log_row, shown_log, warmth
 from hermotrope.proving.records import proved_of
 from hermotrope_core.judge.cautions import stops
 from hermotrope_core.kinds.inlets import knows_sign
 from hermotrope_core.plan.difference import difference
 from hermotrope_core.prove import FAULTS, Progress, applicable
-from hermotrope_core.prove.judge import written
+from hermotrope_core.prove.judge import as_read, written
 from hermotrope_core.prove.progress import AskState
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import duration, figure
@@ -130,7 +129,7 @@ def _short(row: Progress) -> str:
 
 def _ask(workshop: Workshop, one: AskState, resources: Any, *, draw: bool) -> dict[str, Any]:
     ask, reading = one.ask, one.reading
-    value = shown(reading.value) if reading is not None and not one.stale else None
+    value = as_read(reading.value) if reading is not None and not one.stale else None
     return {
         "ask": ask,
         "id": ask.key.replace(".", "-"),
@@ -144,7 +143,7 @@ def _ask(workshop: Workshop, one: AskState, resources: Any, *, draw: bool) -> di
         "word": LEVEL_WORDS[one.judgement.level] if one.judgement else "",
         "says": one.judgement.says if one.judgement else "",
         "by_instrument": bool(needed(ask)) and all(resources.get(role) for role in needed(ask)),
-        "old": written(shown(reading.value), ask.unit) if reading is not None else "",
+        "old": written(as_read(reading.value), ask.unit) if reading is not None else "",
         "wait": duration(ask.setup.wait_s) if ask.setup.wait_s else "",
         "wait_s": round(ask.setup.wait_s),
         "mode": "decimal" if ask.unit != "s" else "text",

@@ -14,7 +14,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError
 from hermotrope.proving.actions import LONGEST_NOTE, LONGEST_REASON, RUN_DOWN, tell
 from hermotrope.proving.bench import Workshop
-from hermotrope.proving.keeping import kept, mapping_of, original_of, readings_of, shown, stamp, waivers_of
+from hermotrope.proving.keeping import mapping_of, original_of, readings_of, stamp, waivers_of
 from hermotrope.proving.logs import restore_log
 from hermotrope.proving.models import (
     BenchPlace,
@@ -26,6 +26,7 @@ from hermotrope.proving.models import (
     StepMark,
     WaiverRow,
 )
+from hermotrope_core.prove.judge import as_read, stored
 from hermotrope_core.tell.record import (
     FORMAT,
     FitTaken,
@@ -45,7 +46,7 @@ def freeze(conversion: Conversion, version: int) -> ProvedRow:
     workshop = Workshop(conversion)
     if workshop.shut or not workshop.all_passed:
         raise EditError("not every gate has passed or was waived")
-    measured = next((shown(r.value) for r in reversed(list(conversion.readings.all())) if r.ask == RUN_DOWN), None)
+    measured = next((as_read(r.value) for r in reversed(list(conversion.readings.all())) if r.ask == RUN_DOWN), None)
     range_ = workshop.feed.range
     now = timezone.now()
     document = Proved(
@@ -73,7 +74,7 @@ def freeze(conversion: Conversion, version: int) -> ProvedRow:
 
 
 def _written(readings: list[Any]) -> list[Any]:
-    return [msgspec.structs.replace(one, value=kept(one.value)) for one in readings]
+    return [msgspec.structs.replace(one, value=stored(one.value)) for one in readings]
 
 
 def _steps(conversion: Conversion) -> tuple[StepNote, ...]:

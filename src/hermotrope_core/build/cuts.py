@@ -25,6 +25,8 @@ class Cut(msgspec.Struct, frozen=True):
     area_mm2: float
     strip_mm: float
     mark: str
+    part: int = 0
+    """Of which part of the way, counted from 1 at the source."""
 
 
 def cut_list(case: Case) -> tuple[Cut, ...]:
@@ -37,17 +39,27 @@ def cut_list(case: Case) -> tuple[Cut, ...]:
             continue  # nobody cuts what carries mains volts, nor what is bought as one piece
         tails = stage.tails(case.place(i))
         if tails is not None:
-            cuts.append(Cut(f"{part}, {tails.what}", tails.count, TAIL_MM, area, STRIP_MM, tails.mark))
+            cuts.append(Cut(f"{part}, {tails.what}", tails.count, TAIL_MM, area, STRIP_MM, tails.mark, i + 1))
         if lead := as_lead(stage):
             area = number(lead.area_mm2)
             length = 1000.0 * number(lead.length_m) + ALLOW_MM
             far = "−" if lead.turns else "+"
             other = "+" if lead.turns else "−"
             cuts.append(
-                Cut(f"{part}, plus conductor", 1, length, area, STRIP_MM, f"+ at the source, {far} at the device")
+                Cut(
+                    f"{part}, plus conductor", 1, length, area, STRIP_MM, f"+ at the source, {far} at the device", i + 1
+                )
             )
             cuts.append(
-                Cut(f"{part}, minus conductor", 1, length, area, STRIP_MM, f"− at the source, {other} at the device")
+                Cut(
+                    f"{part}, minus conductor",
+                    1,
+                    length,
+                    area,
+                    STRIP_MM,
+                    f"− at the source, {other} at the device",
+                    i + 1,
+                )
             )
     return tuple(cuts)
 

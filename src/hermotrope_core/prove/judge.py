@@ -13,8 +13,20 @@ from hermotrope_core.values.quantity import QuantityError, parse
 
 OVERLOAD = 9.0e37
 """Instruments answer 9.9e37 for an overload (SCPI-99, volume 1, 7.2.1.4)."""
+OPEN_READING = 9.9e37
+"""How an open circuit (OL) is written, as instruments do."""
 WIDEST = 1e12
 _OPEN = re.compile(r"^\s*(o\.?l\.?|open|∞|inf(inite)?|over ?load)\s*$", re.IGNORECASE)
+
+
+def stored(value: float) -> float:
+    """A reading as it is kept: an open circuit as 9.9e37, as instruments write it."""
+    return OPEN_READING if value == inf else value
+
+
+def as_read(value: float) -> float:
+    """A kept reading as it is judged."""
+    return inf if value >= OVERLOAD else value
 
 
 class Judgement(msgspec.Struct, frozen=True):

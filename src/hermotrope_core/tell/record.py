@@ -26,8 +26,6 @@ FORMAT = RECORD.current
 LARGEST_BYTES = 120_000_000
 MOST_ENTRIES = 20_000
 MOST_PRICE, LONGEST_S = 1e6, 1e9
-OPEN_READING = 9.9e37
-"""How an open circuit (OL) is written, as instruments do."""
 
 TimeKind = Literal["seconds", "milliseconds", "minutes", "hours", "clock", "stamp", "date and clock", "rows"]
 

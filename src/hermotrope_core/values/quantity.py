@@ -29,8 +29,10 @@ _SPAN = re.compile(rf"({_NUMBER})\s*(d|days?|h|hrs?|hours?|min|minutes?|m|s|secs
 _SPAN_S = {"d": 86400.0, "h": 3600.0, "m": 60.0, "s": 1.0}
 _UNIT = re.compile(r"[A-Za-z°]{1,12}(?:\*\*[1-3])?(?:\s?[*/]\s?[A-Za-z°]{1,12}(?:\*\*[1-3])?){0,3}")
 """A unit: names, times and per, powers of 1 to 3; what the unit library never sees cannot take its time."""
+_SQUARE = re.compile(r"(?<=[A-Za-z])²")
+"""Behind a unit; alone it is no number."""
 _PLAIN = re.compile(rf"^({_NUMBER})\s*(.*)$")
-_SUPERSCRIPTS = str.maketrans({"²": "2", "−": "-", "\u00a0": " ", "µ": "u", "μ": "u", "Ω": "Ω"})
+_SAME = str.maketrans({"−": "-", "\u00a0": " ", "µ": "u", "μ": "u", "Ω": "Ω"})
 
 
 class QuantityError(ValueError):
@@ -55,7 +57,7 @@ def parse(text: str, unit: str) -> float:
     >>> parse("12*60 mA", "A"), round(parse("27.4 Wh / 8 h", "W"), 3), round(parse("1 lb 11.5 oz", "g"), 1)
     (0.72, 3.425, 779.6)
     """
-    clean = " ".join(text.translate(_SUPERSCRIPTS).split())
+    clean = " ".join(_SQUARE.sub("2", text).translate(_SAME).split())
     if not clean:
         raise QuantityError(f"nothing is entered; for example {UNITS[unit].example}")
     if len(clean) > LONGEST:

@@ -11,16 +11,12 @@ from django.views.decorators.http import require_GET
 
 from hermotrope.drawings.wiring import wiring
 from hermotrope.outing.models import Outing
-from hermotrope.outing.panel import supply_view
-from hermotrope_core.build.tree import tree_build
+from hermotrope.outing.workshop import TreeWorkshop
 from hermotrope_core.judge.cautions import Caution, cautions, stops
 from hermotrope_core.plan.document import CaseError
-from hermotrope_core.plan.outing import Outing as Document
-from hermotrope_core.plan.outing import chain
-from hermotrope_core.prove.gate import Gate
 from hermotrope_core.prove.judge import written
-from hermotrope_core.prove.tree import tree_gates
-from hermotrope_core.several.load import Load, everything
+from hermotrope_core.prove.tree import WayProgress
+from hermotrope_core.values.figures import stated
 
 
 @require_GET
@@ -28,48 +24,54 @@ def sheet(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     """Everything that is needed to build one supply with its devices, laid out for A4 and Letter."""
     found = get_object_or_404(Outing, pk=pk)
     try:
-        document = found.content()
-        supply = document.supplies[index]
+        shop = TreeWorkshop(found, index)
     except (IndexError, CaseError) as error:
         raise Http404(str(error)) from None
-    view = supply_view(document, index, supply)
-    context: dict[str, Any] = {"outing": found, "supply": supply, "view": view}
-    if "run" in view:
+    context: dict[str, Any] = {"outing": found, "supply": shop.supply, "view": shop.view, "index": index}
+    if "run" in shop.view:
         try:
-            context |= _built(document, index)
+            context |= _built(shop)
         except ValueError as error:  # a way that makes no sense by itself
-            view["open"] = str(error)
+            shop.view["open"] = str(error)
     return render(request, "outing/sheet.html", context)
 
 
-def _built(document: Document, index: int) -> dict[str, Any]:
-    supply, conditions = document.supplies[index], document.conditions
-    chains = [chain(supply, place, conditions) for place in range(len(supply.branches))]
-    told: dict[str, Caution] = {one.says: one for case in chains for one in cautions(case)}
+def _built(shop: TreeWorkshop) -> dict[str, Any]:
+    told: dict[str, Caution] = {one.says: one for case in shop.chains for one in cautions(case)}
     context: dict[str, Any] = {
         "cautions": list(told.values()),
-        "stops": [one for case in chains for one in stops(case)],
+        "stops": [one for case in shop.chains for one in stops(case)],
     }
     if context["stops"]:
         return context
-    load = Load(supply, conditions, everything(supply))
-    drawn = zip(supply.branches, (wiring(case) for case in chains), strict=True)
+    drawn = zip(shop.supply.branches, (wiring(case) for case in shop.chains), strict=True)
+    cuts = [(one.part.name, cut) for one in shop.parts for cut in one.cuts]
     return context | {
-        "build": tree_build(supply, conditions, load.junction_a),
-        "ways": [
-            {"way": one, "gates": [{"gate": gate, "asks": _asks(gate)} for gate in one.gates]}
-            for one in tree_gates(supply, conditions)
-        ],
+        "build": shop.parts,
+        "cuts": [(name, cut, f"{cut.length_mm:.0f} mm", stated(cut.area_mm2, "mm²", 3)) for name, cut in cuts],
+        "ways": [_way(one, shop.ways) for one in shop.ways if one.way.copy == 1],
         "drawings": [{"branch": branch, "drawing": drawing} for branch, drawing in drawn if drawing is not None],
     }
 
 
-def _asks(gate: Gate) -> list[dict[str, Any]]:
-    return [
-        {
-            "what": ask.what,
-            "low": written(ask.low, ask.unit),
-            "high": "" if ask.high == inf else written(ask.high, ask.unit),
-        }
-        for ask in gate.asks
-    ]
+def _way(first: WayProgress, ways: tuple[WayProgress, ...]) -> dict[str, Any]:
+    """A way with what each of its equal ones read."""
+    equal = [one for one in ways if one.way.place == first.way.place and one.way.of > 1] or [first]
+    rows = []
+    for g, row in enumerate(first.rows):
+        asks = []
+        for k, one in enumerate(row.asks):
+            states = [other.rows[g].asks[k] for other in equal]
+            asks.append(
+                {
+                    "what": one.ask.what,
+                    "low": written(one.ask.low, one.ask.unit),
+                    "high": "" if one.ask.high == inf else written(one.ask.high, one.ask.unit),
+                    "reads": [
+                        written(state.reading.value, one.ask.unit) if state.reading and not state.stale else ""
+                        for state in states
+                    ],
+                }
+            )
+        rows.append({"gate": row.gate, "asks": asks})
+    return {"way": first.way, "gates": rows}
