@@ -116,7 +116,10 @@ class TreeBench(TestCase):
         self.assertEqual([way.way.key for way in shop.ways], [SOURCE, "0", "1", "2", TOGETHER])
         sheet = unescape(self.client.get(f"/outings/{self.outing.pk}/build-0/").content.decode())
         self.assertIn("Cut list", sheet)
-        self.assertNotIn('class="blank"', sheet.split("Prove, in this order")[1].split("</section>")[0])
+        proved = sheet.split("Prove, in this order")[1].split("</section>")[0]
+        left = [one for way in shop.ways for row in way.rows for one in row.asks if one.reading is None]
+        self.assertTrue(all(one.ask.optional for one in left))
+        self.assertEqual(proved.count('class="blank"'), len(left))
 
     def test_a_wrong_sign_at_a_plug_stops_that_way_alone(self) -> None:
         self.read_source()

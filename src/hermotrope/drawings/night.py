@@ -116,7 +116,7 @@ def _height(rows: int) -> float:
 
 
 def night(
-    supply: Supply, run: SupplyRun, horizon_s: float, start: str | None, carriers: Sequence[Inner | None]
+    supply: Supply, run: SupplyRun, horizon_s: float, start: str | None, carriers: Sequence[Inner | None] = ()
 ) -> Night:
     """Lay a supply's night out over so many seconds; `carriers` tells what each device's own battery does."""
     over = max(horizon_s, 1.0)
@@ -126,7 +126,8 @@ def night(
 
     turns = run.turns
     rows = []
-    for i, (branch, one, own) in enumerate(zip(supply.branches, run.branches, carriers, strict=True)):
+    owns = carriers or [None] * len(supply.branches)
+    for i, (branch, one, own) in enumerate(zip(supply.branches, run.branches, owns, strict=True)):
         y = HEAD + i * (RIBBON + GAP)
         lasts = one.end_cause == "programme over"
         stop = x(one.runtime_s)

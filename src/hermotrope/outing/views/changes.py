@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
-
 import msgspec
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -13,14 +10,12 @@ from django_htmx.http import reswap, retarget
 
 from hermotrope.bench.fields import UnreadableCase
 from hermotrope.bench.models import Conversion
-from hermotrope.entry.asked import htmx
 from hermotrope.outing import actions
 from hermotrope.outing.models import Outing
-from hermotrope.outing.panel import page_context
+from hermotrope.outing.views.changing import Refused, answer, changed, version_of
 from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.pack import full_volts
 from hermotrope_core.know.typed_row import branch_of, read_charger, read_row
-from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing import MOST_SPARES, Branch, Supply
 from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.source import Source
@@ -39,65 +34,6 @@ from hermotrope_core.values.whole import MOST_KEY, whole_number
 DAWN = "21:00"
 """When a typed row's day begins, where the outing has no start."""
 MOST_LINES = 40
-
-
-class Refused(Exception):
-    """An entry that cannot be taken: the field it stands in, and why."""
-
-    def __init__(self, field: str, why: str) -> None:
-        self.field, self.why = field, why
-        super().__init__(why)
-
-
-def _changed(request: HttpRequest, pk: int, change: Callable[[Document], tuple[Document, str]]) -> HttpResponse:
-    """Apply a change to the newest document and answer with the page's part, or with the reason against it."""
-    found = get_object_or_404(Outing, pk=pk)
-    typed = {name: value for name, value in request.POST.items() if name not in ("csrfmiddlewaretoken", "version")}
-    try:
-        document = found.content()
-        made, label = change(document)
-        found = actions.put(pk, _version(request), made, label)
-    except Refused as refused:
-        return _answer(request, found, 422, errors={refused.field: refused.why}, typed=typed)
-    except (CaseError, ValueError) as error:
-        field = request.POST.get("place", "page")
-        return _answer(request, found, 422, errors={field: str(error)}, typed=typed)
-    except IndexError:
-        return _answer(request, found, 409, errors={"page": "That is not there any more: this is the newest state."})
-    except actions.Conflict:
-        found.refresh_from_db()
-        words = "It was changed in another tab meanwhile: this is the newest state. What you typed stands in its field."
-        return _answer(request, found, 409, errors={"page": words} | _kept(request), typed=typed)
-    return _answer(request, found)
-
-
-def _kept(request: HttpRequest) -> dict[str, str]:
-    """Beside the field of a supply or a device that somebody typed into: that it still waits."""
-    match = request.resolver_match
-    at = dict(match.kwargs) if match else {}
-    field = {
-        "outing-row": "rows-{index}",
-        "outing-trunk": "rating_a-{index}",
-        "outing-spares": "spares-{index}",
-        "outing-charger": "charger",
-        "outing-count": "count-{index}-{place}",
-    }.get(match.url_name or "" if match else "")
-    return {} if field is None else {field.format(**at): "not taken yet: look at the newest state, then send it again"}
-
-
-def _version(request: HttpRequest) -> int:
-    version = whole_number(request.POST.get("version", ""), MOST_KEY)
-    if version is None:
-        raise Refused("page", "The page did not say which state it shows: load it again.")
-    return version
-
-
-def _answer(request: HttpRequest, outing: Outing, status: int = 200, **more: Any) -> HttpResponse:
-    if not htmx(request) and status == 200:
-        return redirect(outing)
-    context = page_context(outing, outing.content(), **more)
-    part = "outing/_outing.html" if htmx(request) else "outing/outing.html"
-    return render(request, part, context, status=status)
 
 
 @require_POST
@@ -123,7 +59,7 @@ def set_field(request: HttpRequest, pk: int) -> HttpResponse:
             return msgspec.structs.replace(document, conditions=conditions), f"At {text}"
         raise Refused("page", "No such field.")
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 @require_POST
@@ -138,13 +74,13 @@ def add_supply(request: HttpRequest, pk: int) -> HttpResponse:
             raise Refused("supply", "Choose a pack of the Shelf.")
         return actions.with_supply(document, Supply(source=part)), f"Took {part.name}"
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 @require_POST
 def remove_supply(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     """Leave a pack at home, with what hangs on it."""
-    return _changed(
+    return changed(
         request,
         pk,
         lambda document: (
@@ -168,7 +104,7 @@ def set_trunk(request: HttpRequest, pk: int, index: int) -> HttpResponse:
             raise Refused(f"{missing}-{index}", str(error)) from None
         return actions.with_changed(document, index, changed), f"Shared line of {supply.called}"
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 def _figure(request: HttpRequest, index: int, name: str) -> float | None:
@@ -203,7 +139,7 @@ def add_rows(request: HttpRequest, pk: int, index: int) -> HttpResponse:
             names.append(branch.device.name)
         return document, f"Added {', '.join(names)}"
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 def _volts(supply: Supply) -> float:
@@ -234,13 +170,13 @@ def add_conversion(request: HttpRequest, pk: int, index: int) -> HttpResponse:
             branch = msgspec.structs.replace(branch, duty=case.duty.begun_at(late % 86400.0))
         return actions.with_branch(document, index, branch), f"Added {case.device.name}"
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 @require_POST
 def remove_branch(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
     """Take a device off a supply."""
-    return _changed(
+    return changed(
         request,
         pk,
         lambda document: (
@@ -261,7 +197,7 @@ def set_count(request: HttpRequest, pk: int, index: int, place: int) -> HttpResp
         name = document.supplies[index].branches[place].device.name
         return actions.with_count(document, index, place, count), f"{count} × {name}"
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 @require_POST
@@ -275,7 +211,7 @@ def set_spares(request: HttpRequest, pk: int, index: int) -> HttpResponse:
         words = f"{spares} more of {document.supplies[index].called}"
         return actions.with_spares(document, index, spares), words
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 @require_POST
@@ -289,13 +225,13 @@ def add_charger(request: HttpRequest, pk: int) -> HttpResponse:
             raise Refused("charger", str(error)) from None
         return actions.with_charger(document, charger), f"Charged from {charger.name}"
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 @require_POST
 def remove_charger(request: HttpRequest, pk: int, at: int) -> HttpResponse:
     """Take something to charge from away."""
-    return _changed(
+    return changed(
         request,
         pk,
         lambda document: (actions.without_charger(document, at), f"Not charged from {document.chargers[at].name}"),
@@ -313,7 +249,7 @@ def move(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
         name = document.supplies[index].branches[place].device.name
         return actions.moved(document, index, place, to), f"{name} on {document.supplies[to].called}"
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 @require_POST
@@ -326,7 +262,7 @@ def pin(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
         made = actions.with_pin(document, index, place, pinned=pinned)
         return made, f"{name} {'stays' if pinned else 'may move'}"
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 @require_POST
@@ -339,7 +275,7 @@ def own_battery(request: HttpRequest, pk: int, index: int, place: int) -> HttpRe
         made = actions.with_own_battery(document, index, place, "first" if first else "last")
         return made, f"{name}: own battery {'first' if first else 'last'}"
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 @require_POST
@@ -359,7 +295,7 @@ def cut_off(request: HttpRequest, pk: int, index: int, place: int) -> HttpRespon
         made = actions.with_changed(document, index, with_cut_off(supply, place, volts))
         return made, f"{name} goes first, at {figure(volts, 'V', 4)}"
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 @require_POST
@@ -375,21 +311,21 @@ def hang_so(request: HttpRequest, pk: int) -> HttpResponse:
         except CannotPropose as error:
             raise Refused("page", f"Nothing can be proposed: {error}.") from None
 
-    return _changed(request, pk, change)
+    return changed(request, pk, change)
 
 
 @require_POST
 def step(request: HttpRequest, pk: int) -> HttpResponse:
     """Undo or redo."""
     try:
-        outing = actions.step(pk, _version(request), 1 if request.POST.get("by") == "1" else -1)
+        outing = actions.step(pk, version_of(request), 1 if request.POST.get("by") == "1" else -1)
     except Outing.DoesNotExist:
         raise Http404 from None
     except (actions.Conflict, Refused):
         found = get_object_or_404(Outing, pk=pk)
         words = "It was changed in another tab meanwhile: this is the newest state."
-        return _answer(request, found, 409, errors={"page": words})
-    return _answer(request, outing)
+        return answer(request, found, 409, errors={"page": words})
+    return answer(request, outing)
 
 
 @require_POST
@@ -397,8 +333,8 @@ def remove(request: HttpRequest, pk: int) -> HttpResponse:
     """Take the whole outing away."""
     found = get_object_or_404(Outing, pk=pk)
     try:
-        actions.remove(pk, _version(request))
+        actions.remove(pk, version_of(request))
     except (actions.Conflict, Refused):
         words = "It was changed in another tab meanwhile: look at it again before it goes."
-        return _answer(request, found, 409, errors={"page": words})
+        return answer(request, found, 409, errors={"page": words})
     return redirect("outings")
