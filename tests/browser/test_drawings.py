@@ -89,7 +89,7 @@ class Narrow(BrowserTest):
     def test_every_panel_fits(self) -> None:
         for command in ("load_demo", "load_outing"):
             call_command(command, verbosity=0)
-        urls = ["/", "/shelf/", "/new/", "/outings/", "/outings/1/", "/outings/1/build-0/"]
+        urls = ["/", "/shelf/", "/new/", "/outings/", "/outings/1/", "/outings/1/build-0/", "/outings/1/bench-0/"]
         urls = [url for url in urls if drawn(url, 3)]
         for made in Conversion.objects.order_by("pk"):
             for panel in (1, 2, len(made.case.path) + 2, "add-1", "match", "run", "build", "prove", "record"):

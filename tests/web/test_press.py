@@ -125,7 +125,7 @@ class PressEverything(Pressing):
         self.assertGreater(self.pressed, 50 if SLOW else 0)
 
     def test_outings(self) -> None:
-        for start in ("/outings/", "/outings/1/"):
+        for start in ("/outings/", "/outings/1/", "/outings/1/bench-0/"):
             with self.subTest(start):
                 self.press_all(start)
         self.assertGreater(self.pressed, 25 if SLOW else 0)
