@@ -7,7 +7,7 @@ against `follow` by a test to a few parts in a thousand, far below any spread.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass
 from math import inf
 
 import msgspec
@@ -18,28 +18,36 @@ from hermotrope_core.circuit.laws import Array, Asked, Bundle, Law
 from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.kinds.effects import Element
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.duty import Conditions
-from hermotrope_core.plan.outing import Branch, Supply
-from hermotrope_core.plan.outing_document import JUNCTION, branch_case
-from hermotrope_core.plan.spread import Input, inputs
-from hermotrope_core.several.clock import Clock, changes
+from hermotrope_core.plan.outing import Supply
+from hermotrope_core.plan.outing_document import branch_case
+from hermotrope_core.plan.spread import inputs
+from hermotrope_core.several.clock import changes
+from hermotrope_core.several.draws import (
+    VOLTS,
+    BranchDraws,
+    Drawing,
+    Drawn,
+    Indices,
+    Mask,
+    Together,
+    branch_draws,
+    own_inputs,
+)
 from hermotrope_core.several.follow import follow, trunk_case
 from hermotrope_core.several.inner import fed
 from hermotrope_core.values.known import maybe
 
 DRAWS = 1_500
-STEPS = 48
+STEPS = 24
 """A night is cut into at least so many steps."""
 LONGEST = 4.0
 """Without hours, draws are followed for so many times what the plain run lasts."""
 MOST_CHANGES = 2_000
 NEWTON_STEPS = 8
 CLOSE = 1e-5
-VOLTS = msgspec.structs.replace(JUNCTION, cells_in_series=10, ocv=((0.0, 0.01), (1.0, 100.0)))
-"""Stands before a branch like `JUNCTION`; its table makes volts out of the charges in which laws state their ends."""
-
-Mask = np.ndarray[tuple[int], np.dtype[np.bool_]]
+ALL = slice(None)
+"""Every draw."""
 
 
 class Lasts(msgspec.Struct, frozen=True):
@@ -68,6 +76,15 @@ class Flow:
     junction_v: Array
     broken: Mask
 
+    def patched(self, some: Flow, keep: Indices) -> Flow:
+        """The same with other values in some of the draws."""
+        pairs = ((getattr(self, name).copy(), getattr(some, name)) for name in self.__dataclass_fields__)
+        made = []
+        for whole, part in pairs:
+            whole[keep] = part
+            made.append(whole)
+        return Flow(*made)
+
 
 @dataclass(frozen=True)
 class Limits:
@@ -75,57 +92,6 @@ class Limits:
 
     source: Array
     branches: list[Array]
-
-
-@dataclass
-class _Branch:
-    """One branch over the draws: a law per mode, which draws still run, when each ended."""
-
-    branch: Branch
-    laws: dict[str, Law]
-    clock: Clock
-    running: Mask
-    end_s: Array
-    shunt_a: float
-    stop_v: dict[str, Array] = field(default_factory=dict)
-
-    def volts(self, law: Law) -> Array:
-        """Volts at the junction at which a law stops."""
-        table = VOLTS.ocv
-        assert table is not None
-        low, high = (VOLTS.cells_in_series * volts for _, volts in table)
-        return low + law.stop * (high - low)
-
-    def amps(self, volts: Array) -> tuple[Array, Array, Array]:
-        """While it draws: amperes, their slope over the volts, and the mean amperes; 0 where it has stopped."""
-        law = self.laws[self.clock.mode]
-        on, slope = _amps(law, volts)
-        runs = self.running * float(self.branch.count)
-        if self.shunt_a:
-            on = on + self.shunt_a
-        drawn = runs * on
-        if law.share == 1.0:
-            return drawn, runs * slope, drawn
-        between = _amps(law.between, volts)[0] if law.between is not None else 0.0
-        return drawn, runs * slope, law.share * drawn + (1.0 - law.share) * runs * (between + self.shunt_a)
-
-
-def _amps(law: Law, volts: Array) -> tuple[Array, Array]:
-    """Amperes and slope of a law; beyond its collapse those of the fold."""
-    if law.falls_to is not None:
-        later = _amps(law.falls_to, volts)
-        here = _amps(replace(law, falls_to=None), volts)
-        holds = volts > law.falls_at
-        return np.where(holds, here[0], later[0]), np.where(holds, here[1], later[1])
-    if law.kind == "power":
-        over = np.maximum(volts - law.drop, 1e-9)
-        root = np.sqrt(np.maximum(over * over - 4.0 * law.ohm * law.value, 1e-18))
-        amps = 2.0 * law.value / (over + root)
-        return amps, -amps / root
-    if law.kind == "resistance":
-        slope = (volts > law.drop) / (law.ohm + law.value)
-        return (volts - law.drop) * slope, slope
-    return law.value, np.zeros(len(volts))
 
 
 def night_range(supply: Supply, conditions: Conditions, hours: float | None, draws: int = DRAWS) -> NightRange:
@@ -153,14 +119,16 @@ class _Draws:
     def __init__(self, supply: Supply, conditions: Conditions, until: float, longest: float, n: int) -> None:
         case = trunk_case(supply, conditions)
         cases = [branch_case(branch, VOLTS) for branch in supply.branches]
-        found = [inputs(case), *(_own(one) for one in cases)]
+        found = [inputs(case), *(own_inputs(one) for one in cases)]
         z = normals(sum(len(part) for part in found), n)
         drawn = np.split(z, np.cumsum([len(part) for part in found])[:-1])
         given = [factors(part, own) for part, own in zip(found, drawn, strict=True)]
         self.until, self.n = until, n
         self.circuit: Circuit = circuit_of(case)
         self.trunk = Bundle(case, given[0], n, self.circuit)
-        self.branches = [_made(b, one, f, n) for b, one, f in zip(supply.branches, cases, given[1:], strict=True)]
+        self.branches = [
+            branch_draws(b, one, f, n) for b, one, f in zip(supply.branches, cases, given[1:], strict=True)
+        ]
         self.endless = CHEMISTRIES[supply.source.chemistry].endless
         self.soc = np.full(n, self.circuit.start_soc)
         self.time = 0.0
@@ -170,6 +138,8 @@ class _Draws:
         self.light_s = np.zeros(n)
         self.longest = longest
         self.warm: Array | None = None
+        self.together: dict[tuple[str, ...], Together] = {}
+        self.drawing: Drawing | None = None
         self.held: Law
         self.rest: Law
         self.held_v: Array
@@ -211,32 +181,37 @@ class _Draws:
             one.clock.turn()
             if one.clock.over:
                 self._stop(one, one.running, np.full(self.n, self.time))
-        self.warm = None
+        self.warm = self.drawing = None
         return bool(due)
 
-    def _stop(self, one: _Branch, stops: Mask, at: Array) -> None:
+    def _stop(self, one: BranchDraws, stops: Mask, at: Array) -> None:
         one.end_s[stops] = at[stops]
         one.running = one.running & ~stops
-        self.warm = None
+        self.warm = self.drawing = None
 
-    def _flow(self, soc: Array) -> Flow:
-        """What flows at a charge."""
+    def _flow(self, soc: Array, keep: Indices | None = None) -> Flow:
+        """What flows at a charge, in all draws or in some."""
         emf, first = np.interp(soc, self.trunk.socs, self.trunk.emfs), self.circuit.stretches[0]
+        chosen = ALL if keep is None else keep
         if not self.circuit.holders:
-            volts, broken = self._solved(emf - first.drop_v, self.trunk.ohms[0], self.warm)
-            self.warm = volts  # at less charge the volts are lower: the next solution is reached from above again
-            on, _, mean = self._drawn(volts)
-            return Flow(on, mean + first.shunt_a, volts, broken | self._tripped(emf, on))
-        broken = self.held_broken | (soc <= self.held.stop)
-        return Flow(self.held.amps(emf), self.rest.amps(emf) + first.shunt_a, self.held_v, broken)
+            warm = None if self.warm is None else self.warm[chosen]
+            ohm, drawing = self.trunk.ohms[0][chosen], self._drawing()
+            found = solved(emf - first.drop_v, ohm, drawing if keep is None else drawing.some(keep), warm)
+            volts, (on, _, mean), broken = found
+            if keep is None:
+                self.warm = volts  # at less charge the volts are lower: the next solution is reached from above again
+            return Flow(on, mean + first.shunt_a, volts, broken | self._tripped(emf, on, chosen))
+        held, rest = (self.held, self.rest) if keep is None else (self.held.some(keep), self.rest.some(keep))
+        broken = self.held_broken[chosen] | (soc <= held.stop)
+        return Flow(held.amps(emf), rest.amps(emf) + first.shunt_a, self.held_v[chosen], broken)
 
-    def _tripped(self, emf: Array, amps: Array) -> Mask:
+    def _tripped(self, emf: Array, amps: Array, chosen: Indices | slice) -> Mask:
         """Where a cut-off before the junction opens."""
-        volts, found = emf, np.zeros(self.n, dtype=bool)
+        volts, found = emf, np.zeros(len(emf), dtype=bool)
         for element, ohm in self._elements():
             if element.trips_v is not None:
                 found |= volts <= element.trips_v
-            volts = volts - element.drop_v - amps * ohm
+            volts = volts - element.drop_v - amps * ohm[chosen]
             if element.stage == -1:
                 found |= volts <= self.circuit.cutoff_v
         return found
@@ -249,58 +224,53 @@ class _Draws:
             found.append((one, one.resistance_ohm * self.trunk.of(place)))
         return found
 
-    def _solved(self, arrives: Array, ohm: Array, warm: Array | None = None) -> tuple[Array, Mask]:
-        """Volts at the junction, and where there are none; `warm` are volts that lie a little above."""
-        volts, broken = arrives if warm is None else warm, np.zeros(self.n, dtype=bool)
-        for _ in range(NEWTON_STEPS):
-            on, slope, _ = self._drawn(volts)
-            turns = 1.0 + ohm * slope
-            broken |= turns <= 0.0
-            step = np.where(broken, 0.0, (volts + ohm * on - arrives) / np.where(turns > 0.0, turns, 1.0))
-            volts = volts - step
-            if not (np.abs(step) > CLOSE * np.abs(volts)).any():
-                break
-        return volts, broken
+    def _drawing(self) -> Drawing:
+        """What all branches draw, kept until one stops or changes its mode."""
+        if self.drawing is None:
+            modes = tuple(one.clock.mode for one in self.branches)
+            together = self.together.get(modes)
+            if together is None:
+                together = self.together[modes] = Together(self.branches)
+            self.drawing = together.running(self.branches)
+        return self.drawing
 
-    def _drawn(self, volts: Array) -> tuple[Array, Array, Array]:
-        parts = [one.amps(volts) for one in self.branches]
-        on, slope, mean = parts[0]
-        for part in parts[1:]:
-            on, slope, mean = on + part[0], slope + part[1], mean + part[2]
-        return on, slope, mean
-
-    def _limits(self) -> Limits:
-        """The charges at or below which the source and each branch end, as everything now runs."""
+    def _limits(self, keep: Indices) -> Limits:
+        """The charges at or below which the source and each branch end in some draws; nothing is told of the others."""
         if self.circuit.holders:
             ends = [np.where(self.held_v <= one.stop_v[one.clock.mode], inf, -inf) for one in self.branches]
             return Limits(np.where(self.held_broken, inf, self.held.stop), ends)
-        first = self.circuit.stretches[0]
-        source = np.full(self.n, -inf)
-        ohm, drop = np.zeros(self.n), 0.0
+        first, drawing = self.circuit.stretches[0], self._drawing().some(keep)
+        whole = self.trunk.ohms[0][keep]
+        source = np.full(len(keep), -inf)
+        ohm, drop = np.zeros(len(keep)), 0.0
         for element, own in self._elements():
             if element.trips_v is not None:
-                source = np.maximum(source, self._tapped(element.trips_v, ohm, drop))
-            ohm, drop = ohm + own, drop + element.drop_v
+                source = np.maximum(source, self._tapped(element.trips_v, ohm, drop, whole, drawing))
+            ohm, drop = ohm + own[keep], drop + element.drop_v
             if element.stage == -1:
-                source = np.maximum(source, self._tapped(self.circuit.cutoff_v, ohm, drop))
+                source = np.maximum(source, self._tapped(self.circuit.cutoff_v, ohm, drop, whole, drawing))
         found = []
         for one in self.branches:
-            least = one.stop_v[one.clock.mode]
+            least = one.stop_v[one.clock.mode][keep]
             told = np.isfinite(least)
             volts = np.where(told, least, 1.0)
-            on, slope, _ = self._drawn(volts)
-            emf = volts + first.drop_v + self.trunk.ohms[0] * on
-            stable = told & (1.0 + self.trunk.ohms[0] * slope > 0.0)
+            on, slope, _ = drawing(volts)
+            emf = volts + first.drop_v + whole * on
+            stable = told & (1.0 + whole * slope > 0.0)
             soc = self.trunk.inverse(np.where(stable, emf, -inf))
-            found.append(np.where(least == inf, inf, soc))
-        return Limits(source, found)
+            found.append(self._spread(np.where(least == inf, inf, soc), keep))
+        return Limits(self._spread(source, keep), found)
 
-    def _tapped(self, volts: float, ohm: Array, drop: float) -> Array:
-        """The charge at which a place before the junction, behind `ohm` and `drop`, stands at `volts`."""
-        rest = np.full(self.n, volts - (self.circuit.stretches[0].drop_v - drop))
-        junction, broken = self._solved(rest, self.trunk.ohms[0] - ohm)
-        on, slope, _ = self._drawn(junction)
-        stable = ~broken & (1.0 + self.trunk.ohms[0] * slope > 0.0)
+    def _spread(self, some: Array, keep: Indices) -> Array:
+        whole = np.full(self.n, -inf)
+        whole[keep] = some
+        return whole
+
+    def _tapped(self, volts: float, ohm: Array, drop: float, whole: Array, drawing: Drawing) -> Array:
+        """The charge at which a place before the junction, behind `ohm` of `whole` and `drop`, stands at `volts`."""
+        rest = np.full(len(ohm), volts - (self.circuit.stretches[0].drop_v - drop))
+        _, (on, slope, _), broken = solved(rest, whole - ohm, drawing)
+        stable = ~broken & (1.0 + whole * slope > 0.0)
         return self.trunk.inverse(np.where(stable, volts + drop + ohm * on, -inf))
 
     def _held(self) -> None:
@@ -309,21 +279,22 @@ class _Draws:
             return
         last = self.circuit.stretches[-1]
         arrives = np.full(self.n, self.circuit.holders[-1].output_v - last.drop_v)
-        self.held_v, self.held_broken = self._solved(arrives, self.trunk.ohms[-1])
-        on, _, mean = self._drawn(self.held_v)
+        found = solved(arrives, self.trunk.ohms[-1], self._drawing())
+        self.held_v, (on, _, mean), self.held_broken = found
         self.held = self.trunk.worked_back(Asked("current", on, 0.0), None)
         self.rest = self.trunk.worked_back(Asked("current", mean, 0.0), None)
 
     def _settle(self, before: Array, span: float) -> Flow:
         """End what cannot go on, until nothing changes; what was crossed in the last step ended there."""
         floor = -inf if self.endless else self.circuit.reserve_soc
+        flow = self._flow(self.soc)
         while True:
-            flow = self._flow(self.soc)
             dead = flow.broken | (self.soc <= floor) | (self.light_s >= self.sleeps_s)
             ends = [one.running & (dead | (flow.junction_v <= one.stop_v[one.clock.mode])) for one in self.branches]
             if not any(one.any() for one in ends):
                 return flow
-            limits = self._limits()
+            keep = np.flatnonzero(np.any(ends, axis=0))
+            limits = self._limits(keep)
             least = np.maximum(limits.source, floor)
             ends = self._first(ends, limits, least)
             dead = dead & ~np.any(
@@ -341,7 +312,9 @@ class _Draws:
             if span and lighter.any():  # the rest of the step goes on without what stopped
                 rest = span * (1.0 - _share(before, first, self.soc))
                 self.soc = np.where(lighter, first, self.soc)
-                self.soc = self.soc - np.where(lighter, rest * self._speed(self._flow(self.soc)), 0.0)
+                some = np.flatnonzero(lighter)
+                self.soc[some] -= rest[some] * self._speed(self._flow(self.soc[some], some), some)
+            flow = flow.patched(self._flow(self.soc[keep], keep), keep)
 
     def _first(self, ends: list[Mask], limits: Limits, least: Array) -> list[Mask]:
         """Where a branch stopped at more charge than the source ends at, only that one has stopped yet."""
@@ -372,10 +345,28 @@ class _Draws:
         light = self._light()
         return self.sleeps_s - float(self.light_s[light].max()) if light.any() else inf
 
-    def _speed(self, flow: Flow) -> Array:
+    def _speed(self, flow: Flow, chosen: Indices | slice = ALL) -> Array:
         trunk, drawn = self.trunk, flow.source_a + self.circuit.stretches[0].shunt_a
-        speed = flow.mean_a / trunk.charge_as
-        return speed * np.maximum(1.0, drawn / trunk.rated) ** trunk.q if trunk.q else speed
+        speed = flow.mean_a / trunk.charge_as[chosen]
+        return speed * np.maximum(1.0, drawn / trunk.rated[chosen]) ** trunk.q if trunk.q else speed
+
+
+def solved(arrives: Array, ohm: Array, drawing: Drawing, warm: Array | None = None) -> tuple[Array, Drawn, Mask]:
+    """Volts at the junction, what is drawn there, and where there are none; `warm` are volts that lie a little above.
+
+    By Newton's steps V - (V + R I(V) - E) / (1 + R I'(V)); the last one is so small that what is drawn goes in a line.
+    """
+    volts, broken = arrives if warm is None else warm, np.zeros(len(arrives), dtype=bool)
+    for _ in range(NEWTON_STEPS):
+        on, slope, mean = drawing(volts)
+        turns = 1.0 + ohm * slope
+        broken |= turns <= 0.0
+        step = np.where(broken, 0.0, (volts + ohm * on - arrives) / np.where(turns > 0.0, turns, 1.0))
+        volts = volts - step
+        if not (np.abs(step) > CLOSE * np.abs(volts)).any():
+            more = slope * step
+            return volts, (on - more, slope, mean - more), broken
+    return volts, drawing(volts), broken
 
 
 def _share(before: Array, at: Array, after: Array) -> Array:
@@ -383,18 +374,3 @@ def _share(before: Array, at: Array, after: Array) -> Array:
     with np.errstate(invalid="ignore", divide="ignore"):
         share = (before - at) / (before - after)
     return np.where(np.isfinite(share), np.clip(share, 0.0, 1.0), 1.0)
-
-
-def _own(case: Case) -> list[Input]:
-    """What varies in a branch, without what stands before it."""
-    return [one for one in inputs(case) if not one.place.startswith("source.")]
-
-
-def _made(branch: Branch, case: Case, given: dict[str, Array], n: int) -> _Branch:
-    bundle = Bundle(case, given, n, circuit_of(case))
-    names = [mode.name for mode in case.duty_modes()]
-    laws = dict(zip(names, bundle.laws, strict=True))
-    shunt = bundle.circuit.stretches[0].shunt_a
-    made = _Branch(branch, laws, Clock(branch.duty), np.ones(n, dtype=bool), np.zeros(n), shunt)
-    made.stop_v = {name: made.volts(law) for name, law in laws.items()}
-    return made
