@@ -165,7 +165,7 @@ class _Draws:
             self._fall(flow, span)
             self.time += span
         for one in self.branches:
-            self._stop(one, one.running, np.full(self.n, self.time))
+            self._stop(one, np.flatnonzero(one.running), self.time)
 
     def _weakened(self) -> bool:
         """Whether the pack, in the middle of the draws, has come down to its next band of charge, which then holds."""
@@ -180,13 +180,14 @@ class _Draws:
         for one in due:
             one.clock.turn()
             if one.clock.over:
-                self._stop(one, one.running, np.full(self.n, self.time))
+                self._stop(one, np.flatnonzero(one.running), self.time)
         self.warm = self.drawing = None
         return bool(due)
 
-    def _stop(self, one: BranchDraws, stops: Mask, at: Array) -> None:
-        one.end_s[stops] = at[stops]
-        one.running = one.running & ~stops
+    def _stop(self, one: BranchDraws, places: Indices, at: Array | float) -> None:
+        one.end_s[places] = at
+        one.running = one.running.copy()
+        one.running[places] = False
         self.warm = self.drawing = None
 
     def _flow(self, soc: Array, keep: Indices | None = None) -> Flow:
@@ -235,10 +236,10 @@ class _Draws:
         return self.drawing
 
     def _limits(self, keep: Indices) -> Limits:
-        """The charges at or below which the source and each branch end in some draws; nothing is told of the others."""
+        """The charges at or below which the source and each branch end, in some of the draws."""
         if self.circuit.holders:
-            ends = [np.where(self.held_v <= one.stop_v[one.clock.mode], inf, -inf) for one in self.branches]
-            return Limits(np.where(self.held_broken, inf, self.held.stop), ends)
+            ends = [np.where(self.held_v <= one.stop_v[one.clock.mode], inf, -inf)[keep] for one in self.branches]
+            return Limits(np.where(self.held_broken, inf, self.held.stop)[keep], ends)
         first, drawing = self.circuit.stretches[0], self._drawing().some(keep)
         whole = self.trunk.ohms[0][keep]
         source = np.full(len(keep), -inf)
@@ -258,13 +259,8 @@ class _Draws:
             emf = volts + first.drop_v + whole * on
             stable = told & (1.0 + whole * slope > 0.0)
             soc = self.trunk.inverse(np.where(stable, emf, -inf))
-            found.append(self._spread(np.where(least == inf, inf, soc), keep))
-        return Limits(self._spread(source, keep), found)
-
-    def _spread(self, some: Array, keep: Indices) -> Array:
-        whole = np.full(self.n, -inf)
-        whole[keep] = some
-        return whole
+            found.append(np.where(least == inf, inf, soc))
+        return Limits(source, found)
 
     def _tapped(self, volts: float, ohm: Array, drop: float, whole: Array, drawing: Drawing) -> Array:
         """The charge at which a place before the junction, behind `ohm` of `whole` and `drop`, stands at `volts`."""
@@ -291,38 +287,38 @@ class _Draws:
         while True:
             dead = flow.broken | (self.soc <= floor) | (self.light_s >= self.sleeps_s)
             ends = [one.running & (dead | (flow.junction_v <= one.stop_v[one.clock.mode])) for one in self.branches]
-            if not any(one.any() for one in ends):
-                return flow
             keep = np.flatnonzero(np.any(ends, axis=0))
-            limits = self._limits(keep)
-            least = np.maximum(limits.source, floor)
-            ends = self._first(ends, limits, least)
-            dead = dead & ~np.any(
-                [stops & (stop > least) for stops, stop in zip(ends, limits.branches, strict=True)], axis=0
-            )
-            over = np.any([one.running for one in self.branches], axis=0) & dead & (self.soc <= least)
-            first = np.full(self.n, -inf)
-            for one, stops, stop in zip(self.branches, ends, limits.branches, strict=True):
-                at = np.maximum(np.where(self.soc <= stop, stop, -inf), np.where(self.soc <= least, least, -inf))
-                self._stop(one, stops, self.time - span + span * _share(before, at, self.soc))
-                first = np.maximum(first, np.where(stops & ~dead & np.isfinite(stop), at, -inf))
-            self.soc = np.where(over, np.minimum(np.maximum(self.soc, least), before), self.soc)
-            self._held()
-            lighter = np.isfinite(first) & (first < before)
-            if span and lighter.any():  # the rest of the step goes on without what stopped
-                rest = span * (1.0 - _share(before, first, self.soc))
-                self.soc = np.where(lighter, first, self.soc)
-                some = np.flatnonzero(lighter)
-                self.soc[some] -= rest[some] * self._speed(self._flow(self.soc[some], some), some)
+            if not len(keep):
+                return flow
+            self._end(keep, dead[keep], [one[keep] for one in ends], (before[keep], span))
             flow = flow.patched(self._flow(self.soc[keep], keep), keep)
 
-    def _first(self, ends: list[Mask], limits: Limits, least: Array) -> list[Mask]:
-        """Where a branch stopped at more charge than the source ends at, only that one has stopped yet."""
-        reached = [
-            stops & (self.soc <= stop) & (stop > least) for stops, stop in zip(ends, limits.branches, strict=True)
-        ]
-        early = np.any(reached, axis=0)
-        return [np.where(early, own, stops) for own, stops in zip(reached, ends, strict=True)]
+    def _end(self, keep: Indices, dead: Mask, ends: list[Mask], step: tuple[Array, float]) -> None:
+        """End branches, or the source, in some of the draws; `step` is the charge before the last step and its length.
+
+        What still runs there goes on without them from the charge at which they ended.
+        """
+        was, span = step
+        soc, limits = self.soc[keep], self._limits(keep)
+        least = limits.source if self.endless else np.maximum(limits.source, self.circuit.reserve_soc)
+        ends = _first(ends, limits, least, soc)
+        early = np.any([stops & (stop > least) for stops, stop in zip(ends, limits.branches, strict=True)], axis=0)
+        dead = dead & ~early
+        over = np.any([one.running[keep] for one in self.branches], axis=0) & dead & (soc <= least)
+        first = np.full(len(keep), -inf)
+        for one, stops, stop in zip(self.branches, ends, limits.branches, strict=True):
+            at = np.maximum(np.where(soc <= stop, stop, -inf), np.where(soc <= least, least, -inf))
+            self._stop(one, keep[stops], (self.time - span + span * _share(was, at, soc))[stops])
+            first = np.maximum(first, np.where(stops & ~dead & np.isfinite(stop), at, -inf))
+        self.soc = self.soc.copy()  # `before` may be the same array
+        self.soc[keep] = np.where(over, np.minimum(np.maximum(soc, least), was), soc)
+        self._held()
+        lighter = np.isfinite(first) & (first < was)
+        if span and lighter.any():
+            some = keep[lighter]
+            rest = span * (1.0 - _share(was, first, self.soc[keep]))[lighter]
+            self.soc[some] = first[lighter]
+            self.soc[some] -= rest * self._speed(self._flow(self.soc[some], some), some)
 
     def _fall(self, flow: Flow, span: float) -> None:
         """The charge after so many seconds, by the midpoint rule."""
@@ -349,6 +345,13 @@ class _Draws:
         trunk, drawn = self.trunk, flow.source_a + self.circuit.stretches[0].shunt_a
         speed = flow.mean_a / trunk.charge_as[chosen]
         return speed * np.maximum(1.0, drawn / trunk.rated[chosen]) ** trunk.q if trunk.q else speed
+
+
+def _first(ends: list[Mask], limits: Limits, least: Array, soc: Array) -> list[Mask]:
+    """Where a branch stopped at more charge than the source ends at, only that one has stopped yet."""
+    reached = [stops & (soc <= stop) & (stop > least) for stops, stop in zip(ends, limits.branches, strict=True)]
+    early = np.any(reached, axis=0)
+    return [np.where(early, own, stops) for own, stops in zip(reached, ends, strict=True)]
 
 
 def solved(arrives: Array, ohm: Array, drawing: Drawing, warm: Array | None = None) -> tuple[Array, Drawn, Mask]:
