@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from typing import Any
 
 import msgspec
@@ -47,6 +48,7 @@ MOST_CHANGES = 10_000
 """Changes of mode that a page follows, of all supplies together."""
 TOO_MANY = "Too many changes of mode in so many hours: the command outing follows them, a page does not."
 UNKNOWN_FILL = "; whether the feed fills it again, and with how many watts, is not known: that would come on top"
+KEPT_RUNS = 64
 LONGEST_S = 14 * 86400.0
 """An outing without hours is drawn no longer than this."""
 
@@ -69,7 +71,7 @@ def page_context(
         "nights": nights,
         "verdict": next((word for word in VERDICTS.values() if word in worst), "") if runs else "",
         "packs": Item.objects.filter(kind="source").order_by("-have", "position", "name")[:MOST_CHOICES],
-        "conversions": [(one.pk, one.title) for one in Conversion.objects.order_by("title")[:MOST_CHOICES]],
+        "conversions": list(Conversion.objects.order_by("title").values_list("pk", "title")[:MOST_CHOICES]),
         "wishes": WISHES,
         "chargers": [(one.name, stated(number(one.power_w), "W"), one.opens, one.closes) for one in document.chargers],
         "runs": runs,
@@ -154,7 +156,7 @@ def supply_view(document: Document, index: int, supply: Supply) -> dict[str, Any
     if not supply.branches:
         return shown | {"open": "No device hangs on it yet."}
     hours = maybe(document.hours)
-    run = _followed(document, supply, index, keep=True)
+    run = _followed(document, supply, index)
     if isinstance(run, str):
         return shown | {"open": run, "rows": _open_rows(supply)}
     told = remarks(supply, document.conditions, run, hours)
@@ -183,16 +185,23 @@ def supply_view(document: Document, index: int, supply: Supply) -> dict[str, Any
     }
 
 
-def _followed(document: Document, supply: Supply, index: int, *, keep: bool = False) -> SupplyRun | str:
+def _followed(document: Document, supply: Supply, index: int) -> SupplyRun | str:
     """A supply followed through the outing as a page does it; what is open or too much, in words, where it cannot."""
     hours, most = maybe(document.hours), MOST_CHANGES // len(document.supplies)
     if hours is not None and changes(supply, 3600.0 * hours) > most:
         return TOO_MANY
     try:
         finished_supply(supply, f"supplies[{index}]")
-        return follow(supply, document.conditions, hours, keep=keep, most=most)
     except CaseError as error:
         return _open_words(supply, error)
+    return _kept_run(supply, document.conditions, hours, most)
+
+
+@lru_cache(maxsize=KEPT_RUNS)
+def _kept_run(supply: Supply, conditions: Conditions, hours: float | None, most: int) -> SupplyRun | str:
+    """The run itself, kept: a change concerns one supply or two, and what was weighed is dropped next."""
+    try:
+        return follow(supply, conditions, hours, keep=True, most=most)
     except ValueError as error:
         return str(error)
 
