@@ -32,14 +32,10 @@ def netlist(case: Case) -> str:
     """The netlist of a finished case. Raises what `run` and `circuit_of` raise."""
     circuit = circuit_of(case)
     solved = run(case, circuit=circuit)
-    writer = _Writer(case, circuit)
+    writer = PathWriter(case, circuit)
     lines = [f"* {words(case.title)}: {words(case.device.name)}", *_about(case)]
     lines += writer.pack()
-    node = "pack"
-    for k, stretch in enumerate(circuit.stretches):
-        node = writer.stretch(k, stretch, node)
-        if k < len(circuit.holders):
-            node = writer.holder(k, circuit.holders[k], node)
+    node = writer.path()
     lines += writer.lines
     lines += writer.load(node)
     lines += writer.duty()
@@ -77,8 +73,8 @@ def pack_resistance(source: Source | None, name: str, between: tuple[str, str], 
     return f"B{name} {between[0]} {between[1]} V = i(Vpack)*{num(fresh)}*({pwl('v(soc)', table)})"
 
 
-class _Writer:
-    """Collects elements; `margins` are expressions that must stay above zero."""
+class PathWriter:
+    """Collects the elements of a path; `margins` are expressions that must stay above zero."""
 
     def __init__(self, case: Case, circuit: Circuit) -> None:
         self.case, self.circuit = case, circuit
@@ -86,7 +82,8 @@ class _Writer:
         self.lines: list[str] = []
         self.margins: list[str] = []
 
-    def pack(self) -> list[str]:
+    def pack(self, less: str = "") -> list[str]:
+        """The cells and their charge; `less` are amperes that do not come out of it on average."""
         circuit = self.circuit
         charge = 3600.0 * circuit.charge_ah
         law = (
@@ -95,7 +92,8 @@ class _Writer:
             else f"pwr(max(1,i(Vpack)/{num(circuit.rated_a)}),{num(circuit.peukert - 1.0)})"
         )
         self.margins.append(f"v(soc)-{num(circuit.reserve_soc)}")
-        drained = f"i(Vpack)/{num(charge)}*{law}"
+        amps = f"(i(Vpack){less})" if less else "i(Vpack)"
+        drained = f"{amps}/{num(charge)}*{law}"
         if any(mode.share < 1.0 for mode in self.modes):  # switched too fast to be followed: charge goes on average
             on = "+".join(f"v(m{i})*{num(mode.share)}" for i, mode in enumerate(self.modes))
             drained = f"{drained}*({on})+{self._between()}*(1-({on}))/{num(charge)}"
@@ -116,6 +114,15 @@ class _Writer:
         rest = num(4.0 * first.resistance_ohm * idle.value)
         watts = f"2*{num(idle.value)}/({above}+sqrt(max(0,{above}*{above}-{rest})))"
         return f"({watts if idle.kind == 'power' else num(idle.value)}+{num(first.shunt_a)})"
+
+    def path(self) -> str:
+        """Write everything from the cells on; the node at its end."""
+        node = "pack"
+        for k, stretch in enumerate(self.circuit.stretches):
+            node = self.stretch(k, stretch, node)
+            if k < len(self.circuit.holders):
+                node = self.holder(k, self.circuit.holders[k], node)
+        return node
 
     def stretch(self, k: int, stretch: Stretch, node: str) -> str:
         """Write the plain stages of a stretch from `node`; the node at its end."""
@@ -243,11 +250,15 @@ class _Writer:
         return lines
 
     def ending(self, node: str) -> list[str]:
-        """Every margin, and the least of them."""
+        """The margins of a device at a node, and the least of all."""
         if not self.circuit.holders or self.circuit.device_min_v > 0.0:
             self.margins.append(f"v({node})-{num(self.circuit.device_min_v)}")
         if self.case.duty.once:
             self.margins.append(f"{num(self.case.duty.seconds)}-time")
+        return self.margin()
+
+    def margin(self) -> list[str]:
+        """The least of all margins."""
         lines = self._timer()
         least = self.margins[0]
         for margin in self.margins[1:]:

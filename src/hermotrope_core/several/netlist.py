@@ -9,14 +9,14 @@ from __future__ import annotations
 
 from math import inf, sqrt
 
-from hermotrope_core.circuit.netlist import pack_resistance
+from hermotrope_core.circuit.netlist import PathWriter
 from hermotrope_core.circuit.path import circuit_of
 from hermotrope_core.circuit.point import draw_of, mode_demand
-from hermotrope_core.circuit.spice import EDGE_S, LEAST_V, START_S, num, pwl, words
+from hermotrope_core.circuit.spice import EDGE_S, LEAST_V, START_S, num, words
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.outing_document import branch_case
-from hermotrope_core.several.follow import follow, trunk_circuit
+from hermotrope_core.several.follow import follow, trunk_case, trunk_circuit
 from hermotrope_core.several.inner import goes_first
 from hermotrope_core.several.pull import Pull, pulls
 from hermotrope_core.values.known import number
@@ -34,29 +34,34 @@ class NotWritten(ValueError):
 
 def not_written(supply: Supply) -> str:
     """Why a supply is not written as a netlist yet; nothing where it is."""
-    if supply.source.regulated_output is not None or any(stage.HOLDS for stage in supply.trunk):
-        return "a supply whose port or board holds the shared volts is not written as a netlist yet"
+    held = supply.source.regulated_output is not None or any(stage.HOLDS for stage in supply.trunk)
     for branch in supply.branches:
-        pulsed = any(mode.share < 1.0 for mode in branch.device.modes)
-        if pulsed or any(stage.passes_on for stage in branch.path):
-            return f"{branch.device.name} is not written as a netlist yet: its draw is none of one piece"
+        name = f"{branch.device.name} is not written as a netlist yet"
+        if any(stage.passes_on for stage in branch.path):
+            return f"{name}: its board passes its input on"
+        if held and any(mode.share < 1.0 for mode in branch.device.modes):
+            return f"{name}: a controller switches it behind volts that are held"
         if goes_first(branch):
-            return f"{branch.device.name} is not written as a netlist yet: it begins on its own battery"
+            return f"{name}: it begins on its own battery"
     return ""
 
 
 def supply_netlist(supply: Supply, conditions: Conditions, hours: float | None = None) -> str:
     """The netlist of a supply; `.meas` prints `runtime_s` and `ends_0`, `ends_1`, … in seconds.
 
-    Raises `NotWritten` for a trunk that holds its volts (a bank's port), for boards that pass their input on and for
-    modes that a controller switches; and what `follow` raises.
+    Raises `NotWritten` for branches of a form that it does not know; and what `follow` raises.
     """
     if why := not_written(supply):
         raise NotWritten(why)
-    trunk = trunk_circuit(supply, conditions)
     run = follow(supply, conditions, hours, most=MOST_CHANGES)
-    lines = [f"* {words(supply.called)}", *_pack(supply, conditions)]
-    margins = [f"v(cells)-{num(trunk.cutoff_v)}", f"v(soc)-{num(trunk.reserve_soc)}"]
+    writer = PathWriter(trunk_case(supply, conditions), trunk_circuit(supply, conditions))
+    first = writer.circuit.stretches[0]
+    end = writer.path()
+    if writer.circuit.holders:  # a constant power collapses where the pack keeps half of its volts for itself
+        entering = f"v(emf)-{num(first.drop_v)}-i(Vpack)*{num(first.resistance_ohm)}"
+        writer.margins.append(f"{entering}-i(Vpack)*{num(first.resistance_ohm)}")
+    lines: list[str] = []
+    less: list[str] = []
     shortest = run.runtime_s
     measures = []
     for i, branch in enumerate(supply.branches):
@@ -69,6 +74,10 @@ def supply_netlist(supply: Supply, conditions: Conditions, hours: float | None =
             demand = draw_of(circuit, mode_demand(mode), len(case.path))
             made = pulls(demand, mode, branch.count)
             drawn.append(f"v(m{i}_{k})*{_amps(made[0], node)}")
+            if made[0].share < 1.0:
+                rest = "0" if made[0].between is None else _amps(made[0].between, node)
+                share = num(branch.count * (1.0 - made[0].share))
+                less.append(f"-v(run{i})*v(m{i}_{k})*{share}*({drawn[-1]}-{rest})")
             if -inf < made[0].stop_v < inf:
                 lets.append(f"v(m{i}_{k})*max(0,{num(made[0].stop_v)}-v(junction))")
         lines += _clock(i, branch.duty.turns(), [mode.name for mode in case.duty_modes()])
@@ -82,39 +91,19 @@ def supply_netlist(supply: Supply, conditions: Conditions, hours: float | None =
             f"Ikeep{i} junction 0 {num(branch.count * first.shunt_a)}",
         ]
         measures.append(f".meas tran ends_{i} WHEN v(run{i})=0.5 FALL=1")
-    least = f"min({margins[0]},{margins[1]})"
     stop = 1.02 * run.runtime_s + 10.0
     step = min(stop / STEPS, shortest / 6.0)
+    whole = [f"* {words(supply.called)}", *writer.pack("".join(less)), *writer.lines, f"Vjoin {end} junction 0"]
     return "\n".join([
+        *whole,
         *lines,
-        f"Bmargin margin 0 V = time < {num(START_S)} ? 1 : ({least})",
+        *writer.margin(),
         ".options reltol=1e-6 abstol=1e-10 vntol=1e-8 itl4=200",
         f".tran {num(step)} {num(stop)} 0 {num(step)} uic",
         ".meas tran runtime_s WHEN v(margin)=0 FALL=1",
         *measures,
         ".end",
     ]) + "\n"  # fmt: skip
-
-
-def _pack(supply: Supply, conditions: Conditions) -> list[str]:
-    trunk = trunk_circuit(supply, conditions)
-    charge = num(3600.0 * trunk.charge_ah)
-    law = "1"
-    if trunk.peukert > 1.0:
-        law = f"pwr(max(1,i(Vpack)/{num(trunk.rated_a)}),{num(trunk.peukert - 1.0)})"
-    first = trunk.stretches[0].elements[0]
-    rest = trunk.stretches[0].resistance_ohm - first.resistance_ohm
-    shared, end = _series("trunk", "cells", rest, trunk.stretches[0].drop_v)
-    return [
-        f"Csoc soc 0 1 ic={num(trunk.start_soc)}",
-        f"Bsoc soc 0 I = i(Vpack)/{charge}*{law}",
-        f"Bemf emf 0 V = {pwl('v(soc)', trunk.emf_by_soc)}",
-        "Vpack emf pack 0",
-        pack_resistance(supply.source, "cells", ("pack", "cells"), max(first.resistance_ohm, LEAST_OHM)),
-        f"Idrain pack 0 {num(trunk.stretches[0].shunt_a)}",
-        *shared,
-        f"Vjoin {end} junction 0",
-    ]
 
 
 def _series(name: str, begins: str, ohm: float, drop: float) -> tuple[list[str], str]:
