@@ -74,8 +74,8 @@ class AgainstNgspice(SimpleTestCase):
                                      trunk=[*FUSED, board])),
             ("switched", outing(
                 put(branch("resistance", 12.0), "device.modes.0.on_share", 0.3), branch("power", 4.0), trunk=FUSED)),
-            ("switched behind a board that idles", outing(put(
-                branch("power", 9.0, device=low, path=[board | {"quiescent_w": 1.5}]), "device.modes.0.on_share", 0.2))),
+            ("switched behind a board that idles", outing(put(branch(
+                "power", 9.0, device=low, path=[board | {"quiescent_w": 1.5}]), "device.modes.0.on_share", 0.2))),
         ):  # fmt: skip
             run = follow(made.supplies[0], made.conditions)
             got = simulated(supply_netlist(made.supplies[0], made.conditions))
