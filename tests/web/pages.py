@@ -31,6 +31,8 @@ def pages(client: Client) -> Iterator[tuple[str, str]]:
     for url in ("/", "/new/", "/shelf/", "/shelf/shelf.csv", "/shelf/shelf.json"):
         yield f"page {url}", text_of(_got(client, url))
     yield "page outing", text_of(_got(client, f"/outings/{Outing.objects.get().pk}/"))
+    yield "page outing bench", text_of(_got(client, f"/outings/{Outing.objects.get().pk}/bench-0/"))
+    yield "page outing packs", text_of(_got(client, f"/outings/{Outing.objects.get().pk}/packs/"))
     for made in Conversion.objects.order_by("title"):
         device = len(made.case.path) + 2
         for panel in ("", *range(1, device + 1), "add-1", "match", "run", "build", "prove", "record"):
