@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from itertools import pairwise
+from math import inf
+from typing import Any
 
 import msgspec
 
@@ -23,6 +25,8 @@ NAME_SIZE = 12.0
 LEAST_BAR = 0.8
 """Bars thinner than this run together into one."""
 TICKS = 8
+MOST_POINTS = 300
+"""Moments that a page is given for its scrubber."""
 Place = Callable[[float], float]
 """Where so many seconds stand."""
 STEPS_S = (600.0, 1800.0, 3600.0, 7200.0, 10800.0, 14400.0, 21600.0, 43200.0, 86400.0, 172800.0, 604800.0)
@@ -79,6 +83,31 @@ class Night(msgspec.Struct, frozen=True):
     fork_end: float
     """How far down the fork reaches."""
     charge_floor: float
+
+
+def points(supply: Supply, run: SupplyRun, start: str | None) -> dict[str, Any]:
+    """The moments of a night for the scrubber: when, charge, volts at the junction, amperes, and each device.
+
+    Of a device its mode (None: stopped), its amperes there, the volts that it could lose (None: no volts stop it).
+    """
+    every = max(1, -(-len(run.turns) // MOST_POINTS))
+    turns = run.turns[::every]
+    return {
+        "at": [round(one.seconds, 1) for one in turns],
+        "when": [_when(one.seconds, start) for one in turns],
+        "charge": [round(one.soc, 5) for one in turns],
+        "volts": [round(one.junction_v, 4) for one in turns],
+        "amps": [round(one.source_a, 5) for one in turns],
+        "devices": [
+            {
+                "name": branch.device.name,
+                "mode": [one.modes[i] for one in turns],
+                "amps": [round(one.amps[i], 5) for one in turns],
+                "spare": [None if one.spare_v[i] == inf else round(one.spare_v[i], 3) for one in turns],
+            }
+            for i, branch in enumerate(supply.branches)
+        ],
+    }
 
 
 class Bands(msgspec.Struct, frozen=True):

@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from hermotrope.bench.models import Conversion
-from hermotrope.drawings.night import night
+from hermotrope.drawings.night import night, points
 from hermotrope.outing.actions import moved
 from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
@@ -172,6 +172,9 @@ def supply_view(document: Document, index: int, supply: Supply) -> dict[str, Any
     return shown | {
         "run": run,
         "rows": [row | {"own": own[row["place"]]} for row in _rows(document, supply, run, told, carriers)],
+        "points": points(supply, run, document.start),
+        "horizon": round(horizon, 1),
+        "key": str(index),
         "night": night(supply, run, horizon, document.start, carriers),
         "shared": [one for one in told if one.branch == -1],
         "verdict": next((VERDICTS[level] for level in ORDER if level in levels), "fits"),

@@ -57,6 +57,11 @@ class Turned(msgspec.Struct, frozen=True, gc=False):
     """At the fork: what a port sees."""
     watts: tuple[float, ...]
     """Into every branch's devices."""
+    junction_v: float
+    amps: tuple[float, ...]
+    """Into every branch at the junction, while all draw."""
+    spare_v: tuple[float, ...]
+    """Volts at the junction above those at which each branch stops; inf for one that no volts stop."""
 
 
 def stop_words(cause: Cause, *, by_itself: bool) -> str:
@@ -335,11 +340,14 @@ class _Night:
         flow = setting.flow(emf)
         if flow is None:
             return
-        watts = [0.0] * len(self.branches)
-        for (i, _), one in zip(setting.running, setting.watts(emf, flow)[1:], strict=True):
-            watts[i] = one
+        volts, n = flow.junction_v, len(self.branches)
+        watts, amps, spare = [0.0] * n, [0.0] * n, [inf] * n
+        for (i, pull), one in zip(setting.running, setting.watts(emf, flow)[1:], strict=True):
+            found = pull.amps(volts)
+            watts[i], amps[i], spare[i] = one, 0.0 if found is None else found[0], volts - pull.stop_v
         modes = tuple(None if b.end else b.mode for b in self.branches)
-        self.turns.append(Turned(self.time, self.soc, modes, flow.source_a, flow.junction_a, tuple(watts)))
+        drawn = (tuple(watts), volts, tuple(amps), tuple(spare))
+        self.turns.append(Turned(self.time, self.soc, modes, flow.source_a, flow.junction_a, *drawn))
 
     def _result(self) -> SupplyRun:
         assert self.end is not None
