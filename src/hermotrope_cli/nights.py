@@ -6,7 +6,7 @@ from typing import Any
 
 from hermotrope_core.hours.rotation import packs_in_turn
 from hermotrope_core.plan.outing_document import read_outing
-from hermotrope_core.several.follow import follow
+from hermotrope_core.several.follow import follow, follow_hourly
 from hermotrope_core.tell.nights import inner_tree, packs_tree, supply_tree
 
 
@@ -23,4 +23,7 @@ def answer(data: bytes) -> dict[str, Any]:
             shown.update(inner_tree(branch, outing.conditions, outing.hours, one))
     if outing.hours is not None and (outing.chargers or any(one.spares for one in outing.supplies)):
         told["packs"] = packs_tree(packs_in_turn(outing))
+    if outing.conditions.temperature_by_h is not None:
+        through = [follow_hourly(one, outing.conditions, outing.hours) for one in outing.supplies]
+        told["by_the_hour"] = [supply_tree(run) for run in through]
     return told

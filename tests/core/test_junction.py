@@ -19,12 +19,12 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.duty import Duty, Segment
 from hermotrope_core.plan.outing_document import branch_case, read_outing
 from hermotrope_core.several.clock import Clock, changes
-from hermotrope_core.several.follow import trunk_circuit
 from hermotrope_core.several.junction import asked, drawn, fold, junction_volts
 from hermotrope_core.several.line import shared, with_line
 from hermotrope_core.several.load import everything
 from hermotrope_core.several.pull import Pull, pulls
 from hermotrope_core.several.setting import Setting
+from hermotrope_core.several.trunk import trunk_circuit
 from tests.core.test_several import BANK, BLOCK, branch, outing
 from tests.core.test_shared_line import FUSED, USB
 from tests.support import put

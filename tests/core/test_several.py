@@ -13,10 +13,13 @@ from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
 from hermotrope_core.circuit.discharge import NeverEnds, run
+from hermotrope_core.hours.night import through_the_night
 from hermotrope_core.plan.document import CaseError, case_from
-from hermotrope_core.plan.outing import Outing
+from hermotrope_core.plan.duty import Conditions
+from hermotrope_core.plan.outing import Outing, chain
 from hermotrope_core.plan.outing_document import read_outing
-from hermotrope_core.several.follow import SupplyRun, follow, trunk_circuit
+from hermotrope_core.several.follow import SupplyRun, follow, follow_hourly
+from hermotrope_core.several.trunk import trunk_circuit
 from tests.support import golden, put
 
 LAMP = {"name": "lamp", "supply": {"min_v": 9.5, "nominal_v": 12, "max_v": 15}}
@@ -224,6 +227,32 @@ class Properties(SimpleTestCase):
             sum(b.energy_to_device_wh for b in held.branches) + lost,
             delta=1e-9 * held.energy_from_source_wh,
         )
+
+
+class ThroughTheHours(SimpleTestCase):
+    def test_one_branch_is_the_chain(self) -> None:
+        """Through the same table of temperatures as a conversion goes, to the second and the last of its charge."""
+        table = [[0, 15], [4, 0], [9, -12]]
+        for lasts in (3600.0, 900.0):
+            one = branch("power", 9.0, lasts, path=[{"stage": "lead", "length_m": 3, "area_mm2": 0.75}])
+            made = outing(one, conditions={"temperature_c": 20, "temperature_by_h": table})
+            got = follow_hourly(made.supplies[0], made.conditions, 72.0)
+            chained = through_the_night(chain(made.supplies[0], 0, made.conditions))
+            assert chained is not None
+            self.assertAlmostEqual(got.runtime_s, chained.runtime_s, delta=1e-4 * chained.runtime_s)
+            self.assertAlmostEqual(got.final_soc, chained.final_soc, places=5)
+            self.assertEqual(got.end_cause, chained.end_cause)
+            self.assertLess(got.runtime_s, follow(made.supplies[0], made.conditions, 72.0).runtime_s)
+
+    def test_a_steady_table_changes_nothing(self) -> None:
+        made = outing(branch("power", 9.0, 900.0), branch("current", 0.4), conditions={
+            "temperature_c": 3, "temperature_by_h": [[0, 3], [6, 3]]})  # fmt: skip
+        hourly, plain = (way(made.supplies[0], made.conditions, None) for way in (follow_hourly, follow))
+        self.assertAlmostEqual(hourly.runtime_s, plain.runtime_s, delta=1e-7 * plain.runtime_s)
+        for a, b in zip(hourly.branches, plain.branches, strict=True):
+            self.assertAlmostEqual(a.energy_to_device_wh, b.energy_to_device_wh, delta=1e-7 * b.energy_to_device_wh)
+        with self.assertRaisesRegex(ValueError, "by the hour"):
+            follow_hourly(made.supplies[0], Conditions(), None)
 
 
 class Ends(SimpleTestCase):

@@ -8,9 +8,10 @@ from django.test import SimpleTestCase
 
 from hermotrope_core.know.typed_row import RowError, branch_of, read_row
 from hermotrope_core.plan.duty import Conditions, Duty, Segment
-from hermotrope_core.several.follow import follow, trunk_circuit
+from hermotrope_core.several.follow import follow
 from hermotrope_core.several.load import how_many
 from hermotrope_core.several.remarks import remarks
+from hermotrope_core.several.trunk import trunk_circuit
 from tests.core.test_several import BANK, BLOCK, branch, outing
 from tests.support import put
 

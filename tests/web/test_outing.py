@@ -371,6 +371,19 @@ class OutingPages(TestCase):
         self.post("set", place="hours", text="")
         self.assertIn("say for how many hours", self.post("supply/2/0/own-battery", goes="first"))
 
+    def test_temperatures_by_the_hour_are_told_beside(self) -> None:
+        page = unescape(self.client.get(f"/outings/{self.outing.pk}/").content.decode())
+        self.assertIn("0 h: 6 °C; 5 h: 3 °C; 9 h: -4 °C", page)
+        self.assertRegex(
+            page, r"Through the temperatures by the hour \(6\.0 °C at first, -4\.0 °C at the end\): hide mount"
+        )
+        page = unescape(self.post("set", place="temperature_by_h", text="0 h: 20 °C; 9 h: 21 °C"))
+        self.assertIn("at the end): all go on to the end; ", page)
+        for text in ("cold", "0 h: cold", "0 h: 300 °C", "0 h: 1 °C; 0 h: 2 °C", "99 h: 1 °C"):
+            with self.subTest(text):
+                self.assertIn(f'value="{text}"', self.post("set", place="temperature_by_h", text=text, fails=422))
+        self.assertNotIn("Through the temperatures", self.post("set", place="temperature_by_h", text=""))
+
     def test_how_many_evenings_and_which_volts(self) -> None:
         self.assertRegex(
             self.part("evenings/1"), r"on one charge: 2 with everything left connected, 2 with the pack taken"

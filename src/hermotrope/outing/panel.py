@@ -10,6 +10,7 @@ import msgspec
 
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.night import night, points
+from hermotrope.entry.typed import show_table
 from hermotrope.outing.actions import moved
 from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
@@ -25,12 +26,12 @@ from hermotrope_core.plan.outing_document import finished_supply
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.assign import WISHES
 from hermotrope_core.several.clock import changes
-from hermotrope_core.several.follow import BranchRun, SupplyRun, follow
+from hermotrope_core.several.follow import BranchRun, SupplyRun, follow, follow_hourly
 from hermotrope_core.several.inner import Inner, carried, filling_w, holds_wh
 from hermotrope_core.several.line import shared
 from hermotrope_core.several.needs import carries
 from hermotrope_core.several.netlist import not_written
-from hermotrope_core.several.remarks import ORDER, Remark, remarks
+from hermotrope_core.several.remarks import ORDER, Remark, remarks, who_stops
 from hermotrope_core.values.clock import clock_time, days_later
 from hermotrope_core.values.figures import duration, figure, stated
 from hermotrope_core.values.known import Known, Number, maybe, number
@@ -67,6 +68,7 @@ def page_context(
         "outing": outing,
         "document": document,
         "temperature": stated(number(document.conditions.temperature_c), "°C"),
+        "by_the_hour": show_table(document.conditions.temperature_by_h or (), "temperature_by_h"),
         "hours": "" if document.hours is None else duration(3600.0 * number(document.hours)),
         "nights": nights,
         "verdict": next((word for word in VERDICTS.values() if word in worst), "") if runs else "",
@@ -160,6 +162,8 @@ def supply_view(document: Document, index: int, supply: Supply) -> dict[str, Any
     if isinstance(run, str):
         return shown | {"open": run, "rows": _open_rows(supply)}
     told = remarks(supply, document.conditions, run, hours)
+    hourly = through_the_hours(document, supply)
+    told = told if hourly is None else (*told, hourly)
     own = [alone(supply, document.conditions, i) for i in range(len(supply.branches))]
     levels = {one.level for one in told} | {one.level for found in own for one in found}
     if "stop" in levels:  # nothing in this program clears what a life depends on
@@ -207,6 +211,31 @@ def _kept_run(supply: Supply, conditions: Conditions, hours: float | None, most:
         return follow(supply, conditions, hours, keep=True, most=most)
     except ValueError as error:
         return str(error)
+
+
+def through_the_hours(document: Document, supply: Supply) -> Remark | None:
+    """How a supply fares through the temperatures by the hour, beside the run at the one of the outing."""
+    table, hours = document.conditions.temperature_by_h, maybe(document.hours)
+    if table is None:
+        return None
+    warmths = f"{figure(table[0][1], '°C', 2)} at first, {figure(table[-1][1], '°C', 2)} at the end"
+    try:
+        run = _kept_hourly(supply, document.conditions, hours)
+    except ValueError as error:
+        return Remark("care", f"Through the temperatures by the hour: {error}.")
+    stops = range(len(run.branches)) if hours is None else who_stops(supply, document.conditions, run, hours)
+    ended = [run.branches[i] for i in stops]
+    early = [f"{one.device} {when(one.runtime_s, document.start)} ({one.why})" for one in ended]
+    ends = f"{'; '.join(early)}; " if early else "all go on to the end; "
+    return Remark(
+        "care" if early and hours is not None else "note",
+        f"Through the temperatures by the hour ({warmths}): {ends}{figure(run.final_soc, '%', 2)} left.",
+    )
+
+
+@lru_cache(maxsize=KEPT_RUNS)
+def _kept_hourly(supply: Supply, conditions: Conditions, hours: float | None) -> SupplyRun:
+    return follow_hourly(supply, conditions, hours, most=MOST_CHANGES)
 
 
 def horizon_s(run: SupplyRun, hours: float | None) -> float:

@@ -15,8 +15,8 @@ from hermotrope_core.prove.gate import Ask, Gate, Meter, Setup, below, within
 from hermotrope_core.prove.gates import basis_of, gates
 from hermotrope_core.prove.progress import Progress, Reading, newest, progress, proved
 from hermotrope_core.prove.source_gate import OTHER
-from hermotrope_core.several.follow import trunk_case
 from hermotrope_core.several.load import Load, everything
+from hermotrope_core.several.trunk import trunk_case
 
 TOGETHER_SHARE = 0.15
 """What is drawn by all together may be so far off what was planned (typical of modes that nobody metered)."""

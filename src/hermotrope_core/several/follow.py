@@ -18,8 +18,6 @@ from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.circuit.point import draw_of, mode_demand
 from hermotrope_core.kinds.effects import CAUSE_WORDS, Cause
 from hermotrope_core.parts.chemistry import CHEMISTRIES
-from hermotrope_core.plan.case import FORMAT, Case
-from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Branch, Supply
 from hermotrope_core.plan.outing_document import branch_case
@@ -27,6 +25,7 @@ from hermotrope_core.several.clock import Clock
 from hermotrope_core.several.inner import fed
 from hermotrope_core.several.pull import Pull, pulls
 from hermotrope_core.several.setting import Flow, Setting
+from hermotrope_core.several.trunk import hourly, trunk_circuit
 from hermotrope_core.values.known import Number, maybe, number
 
 SupplyCause = Cause | Literal["all devices stopped"]
@@ -138,7 +137,9 @@ class _Night:
 
     def __init__(self, supply: Supply, conditions: Conditions, until_s: float, *, keep: bool, most: int) -> None:
         self.supply = supply
-        self.trunk = trunk_circuit(supply, conditions)
+        self.later = [(inf, trunk_circuit(supply, conditions))]
+        """Until when, and how, the shared way is; the first holds now."""
+        self.trunk = self.later[0][1]
         self.branches = [_Branch(branch) for branch in supply.branches]
         self.until_s, self.most = until_s, most
         self.endless = CHEMISTRIES[supply.source.chemistry].endless
@@ -153,6 +154,10 @@ class _Night:
         self.end: SupplyCause | None = None
         self.turns: list[Turned] | None = [] if keep else None
         self.sample_s = SAMPLE_S if until_s == inf else until_s / SAMPLES
+
+    def through(self, later: list[tuple[float, Circuit]]) -> None:
+        """Follow the shared way as it changes with the time."""
+        self.later, self.trunk = later, later[0][1]
 
     def setting(self) -> Setting:
         """That of the running branches, kept for its next turn."""
@@ -269,12 +274,14 @@ class _Night:
         """To the next change: of a mode, of a limit, or the end of the programme."""
         setting = self.setting()
         change = min(b.clock.next_s for b in self.running)
-        until = min(change, self.until_s, self._sleeps_at(setting))
+        until = min(change, self.until_s, self._sleeps_at(setting), self.later[0][0])
         if self.turns is not None:
             until = min(until, self.time + self.sample_s)
         self._fall(setting, until)
         if self.time < until:
             return
+        if self.time >= self.later[0][0]:
+            self.through(self.later[1:])
         for b in self.running:
             if b.clock.next_s <= self.time + SAME_S * max(1.0, self.time):
                 b.turn(self.time)
@@ -364,23 +371,6 @@ class _Night:
         )
 
 
-def trunk_case(supply: Supply, conditions: Conditions) -> Case:
-    """From the source to the junction as a conversion of its own, of a device that is not told."""
-    return Case(
-        format=FORMAT,
-        title=supply.called,
-        device=Device(name="junction"),
-        source=supply.source,
-        path=supply.trunk,
-        conditions=conditions,
-    )
-
-
-def trunk_circuit(supply: Supply, conditions: Conditions) -> Circuit:
-    """From the source to the junction, ready for computing. Raises ValueError for a trunk that cannot be."""
-    return circuit_of(trunk_case(supply, conditions))
-
-
 def follow(
     supply: Supply, conditions: Conditions, hours: Number | None = None, *, keep: bool = False, most: int = MOST_TURNS
 ) -> SupplyRun:
@@ -389,5 +379,21 @@ def follow(
 
     Raises `NeverEnds` where nothing ends it, and ValueError for what cannot be computed.
     """
+    return _night(supply, conditions, hours, keep=keep, most=most).follow()
+
+
+def follow_hourly(
+    supply: Supply, conditions: Conditions, hours: Number | None = None, *, most: int = MOST_TURNS
+) -> SupplyRun:
+    """Follow one supply through the temperatures that are told by the hour; the charge is kept from one to the next.
+
+    Raises ValueError without a table, and what `follow` raises.
+    """
+    night = _night(supply, conditions, hours, keep=False, most=most)
+    night.through(hourly(supply, conditions))
+    return night.follow()
+
+
+def _night(supply: Supply, conditions: Conditions, hours: Number | None, *, keep: bool, most: int) -> _Night:
     until_s = inf if hours is None else 3600.0 * number(hours)
-    return _Night(fed(supply, conditions, hours), conditions, until_s, keep=keep, most=most).follow()
+    return _Night(fed(supply, conditions, hours), conditions, until_s, keep=keep, most=most)

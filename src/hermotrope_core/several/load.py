@@ -17,9 +17,10 @@ from hermotrope_core.plan.device import Mode, rated_watts
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Branch, Supply
 from hermotrope_core.plan.outing_document import branch_case
-from hermotrope_core.several.follow import stop_words, trunk_circuit
+from hermotrope_core.several.follow import stop_words
 from hermotrope_core.several.pull import Pull, pulls
 from hermotrope_core.several.setting import Flow, Setting
+from hermotrope_core.several.trunk import trunk_circuit
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe, number
 

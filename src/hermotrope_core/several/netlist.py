@@ -16,9 +16,10 @@ from hermotrope_core.circuit.spice import EDGE_S, LEAST_V, START_S, num, words
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.outing_document import branch_case
-from hermotrope_core.several.follow import follow, trunk_case, trunk_circuit
+from hermotrope_core.several.follow import follow
 from hermotrope_core.several.inner import goes_first
 from hermotrope_core.several.pull import Pull, pulls
+from hermotrope_core.several.trunk import trunk_case, trunk_circuit
 from hermotrope_core.values.known import number
 
 STEPS = 4_000

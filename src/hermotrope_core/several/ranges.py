@@ -34,8 +34,9 @@ from hermotrope_core.several.draws import (
     branch_draws,
     own_inputs,
 )
-from hermotrope_core.several.follow import follow, trunk_case
+from hermotrope_core.several.follow import follow
 from hermotrope_core.several.inner import fed
+from hermotrope_core.several.trunk import trunk_case
 from hermotrope_core.values.known import maybe
 
 DRAWS = 1_500

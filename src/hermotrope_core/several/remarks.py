@@ -18,9 +18,10 @@ from hermotrope_core.parts.craft import DROP_CARE, DROP_REFUSE, OVER, SHORT_A, T
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.plan.outing_document import branch_case
-from hermotrope_core.several.follow import SupplyRun, trunk_circuit
+from hermotrope_core.several.follow import SupplyRun
 from hermotrope_core.several.inner import fed, stops_s
 from hermotrope_core.several.load import Load, everything, start_of
+from hermotrope_core.several.trunk import trunk_circuit
 from hermotrope_core.values.figures import duration, figure
 from hermotrope_core.values.known import maybe, number
 

@@ -10,8 +10,9 @@ from hermotrope_core.circuit.point import unloaded_volts
 from hermotrope_core.kinds.stages import CutOff
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply
-from hermotrope_core.several.follow import follow, trunk_circuit
+from hermotrope_core.several.follow import follow
 from hermotrope_core.several.remarks import who_stops
+from hermotrope_core.several.trunk import trunk_circuit
 
 MOST_CHANGES = 2_000
 """Changes of mode in a night for which volts are tried."""

@@ -10,6 +10,7 @@ from django_htmx.http import reswap, retarget
 
 from hermotrope.bench.fields import UnreadableCase
 from hermotrope.bench.models import Conversion
+from hermotrope.entry.typed import parse_table
 from hermotrope.outing import actions
 from hermotrope.outing.models import Outing
 from hermotrope.outing.views.changing import Refused, answer, changed, version_of
@@ -57,6 +58,10 @@ def set_field(request: HttpRequest, pk: int) -> HttpResponse:
             warmth = parse_field(text, FIELDS["temperature_c"])
             conditions = msgspec.structs.replace(document.conditions, temperature_c=warmth)
             return msgspec.structs.replace(document, conditions=conditions), f"At {text}"
+        if name == "temperature_by_h":
+            table = tuple((hour, warmth) for hour, warmth in parse_table(text, name)) or None
+            conditions = msgspec.structs.replace(document.conditions, temperature_by_h=table)
+            return msgspec.structs.replace(document, conditions=conditions), "Temperatures by the hour"
         raise Refused("page", "No such field.")
 
     return changed(request, pk, change)
