@@ -71,6 +71,10 @@ def night(page: Page) -> None:
     to(".sentence")(page)
 
 
+def scrubbed(page: Page) -> None:
+    page.locator("#charge-0").fill("45")
+
+
 def gate(page: Page) -> None:
     """A gate in the hand: the reading just taken, and what it means."""
     page.locator(".gate.current input[name=text]").first.fill("12.1")
@@ -93,9 +97,9 @@ VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]
     ("sheet", "Pan mount, Hide 3", "sheet", WIDE, to(".build-sheet")),
     ("gates", "Moth-trap lamp", "prove", PHONE, gate),
     ("measured", "Pan mount, Hide 3", "prove", WIDE, to("#run-down")),
-    ("add", "Pan mount, Hide 3", "add-3", WIDE, None),
+    ("outing-bench", "/outings/1/bench-0/", "", WIDE, None),
     ("shelf", "/shelf/?label=26800mAh", "", WIDE, None),
-    ("outing", "/outings/1/", "", WIDE, None),
+    ("outing", "/outings/1/", "", WIDE, scrubbed),
     ("phone", "Pan mount, Hide 3", "", PHONE, None),
     ("device", "Pan mount, Hide 3", "6", WIDE, to("#workbench")),
     ("bay", "Jetty lamps", "4", WIDE, bay),
