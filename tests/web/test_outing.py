@@ -183,6 +183,29 @@ class OutingPages(TestCase):
         last = self.outing.content().supplies[0].branches[-1]
         self.assertEqual((last.device, last.path), (made.case.device, made.case.path))
 
+    def test_a_change_on_the_bench_is_told_and_taken_over(self) -> None:
+        made = Conversion.objects.exclude(verdict="open").first()
+        assert made is not None
+        page = self.post("supply/0/conversion", conversion=made.pk)
+        place = len(self.outing.content().supplies[0].branches) - 1
+        self.assertIn(f'<a href="/c/{made.pk}/">', page)
+        self.assertNotIn("take it over as it is now", page)
+        self.post(f"supply/0/{place}/count", count="3")
+        patch = [{"op": "add", "path": "/device/name", "value": "renamed on the bench"}]
+        bench_actions.change(made.pk, made.version, patch, "Renamed")
+        page = self.client.get(f"/outings/{self.outing.pk}/").content.decode()
+        self.assertEqual(page.count("take it over as it is now"), 1)
+        page = self.post(f"supply/0/{place}/renew")
+        self.assertNotIn("take it over as it is now", page)
+        last = self.outing.content().supplies[0].branches[place]
+        self.assertEqual((last.device.name, last.count, last.bench), ("renamed on the bench", 3, made.pk))
+        self.assertIn("not on the Bench any more", self.post("supply/0/0/renew", fails=422))
+        self.post("supply/0/99/renew", fails=409)
+        file = SimpleUploadedFile("night.json", json.dumps(self.outing.document).encode())
+        self.client.post("/outings/import/", {"file": file})
+        other = Outing.objects.exclude(pk=self.outing.pk).get().content()
+        self.assertEqual({one.bench for supply in other.supplies for one in supply.branches}, {None})
+
     def test_count_move_take_out_undo(self) -> None:
         self.post("supply/1/0/count", count="5")
         self.assertEqual(self.outing.content().supplies[1].branches[0].count, 5)

@@ -9,9 +9,11 @@ from django.db import transaction
 
 from hermotrope.outing.models import Outing, Revision
 from hermotrope_core.kinds.inlets import Connector
+from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.outing import FORMAT, Branch, Charger, Supply
 from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.outing_document import outing_from, outing_tree
+from hermotrope_core.values.clock import DAY_S, since_midnight
 
 
 class Conflict(Exception):
@@ -115,6 +117,31 @@ def without_charger(document: Document, at: int) -> Document:
     if not 0 <= at < len(document.chargers):
         raise IndexError(at)
     return msgspec.structs.replace(document, chargers=document.chargers[:at] + document.chargers[at + 1 :])
+
+
+def from_bench(case: Case, number: int, start: str | None) -> Branch:
+    """A conversion's device with its own way and its duty, as it is on in an outing that begins at `start`."""
+    late = 0.0
+    if start and case.duty.start:
+        late = (since_midnight(start) - since_midnight(case.duty.start)) % DAY_S
+    duty = case.duty.begun_at(late) if late else case.duty
+    return Branch(device=case.device, path=case.path, duty=duty, bench=number)
+
+
+def renewed(document: Document, index: int, place: int, branch: Branch) -> Document:
+    """The outing with a device as its conversion now is; how many, pinned and its own battery stay."""
+    return _with_branch_changed(document, index, place, device=branch.device, path=branch.path, duty=branch.duty)
+
+
+def unlinked(document: Document) -> Document:
+    """The outing without the numbers of conversions, which mean nothing on another bench."""
+    supplies = tuple(
+        msgspec.structs.replace(
+            one, branches=tuple(msgspec.structs.replace(branch, bench=None) for branch in one.branches)
+        )
+        for one in document.supplies
+    )
+    return msgspec.structs.replace(document, supplies=supplies)
 
 
 def without_branch(document: Document, index: int, place: int) -> Document:

@@ -8,10 +8,11 @@ from typing import Any
 
 import msgspec
 
+from hermotrope.bench.fields import UnreadableCase
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.night import night, points
 from hermotrope.entry.typed import show_table
-from hermotrope.outing.actions import moved
+from hermotrope.outing.actions import from_bench, moved
 from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.pack import rated_wh
@@ -62,6 +63,7 @@ def page_context(
     nights = [supply_view(document, i, supply) for i, supply in enumerate(document.supplies)]
     for one in nights:
         _refused(one, errors, typed)
+        _linked(document, one)
     runs = bool(nights) and all("run" in one for one in nights if one["supply"].branches)
     worst = [one["verdict"] for one in nights if one.get("verdict")]
     return {
@@ -143,6 +145,21 @@ def _refused(night_: dict[str, Any], errors: dict[str, str], typed: dict[str, st
         row["count_error"] = errors.get(f"count-{i}-{place}", "")
         row["count"] = typed.get("count", "") if row["count_error"] else row["branch"].count
         row["move_error"] = errors.get(f"move-{i}-{place}", "")
+
+
+def _linked(document: Document, night_: dict[str, Any]) -> None:
+    """Say of every device from the Bench whether its conversion has changed since."""
+    for row in night_.get("rows", ()):
+        branch = row["branch"]
+        found = Conversion.objects.filter(pk=branch.bench).first() if branch.bench else None
+        if found is None:
+            continue
+        try:
+            now = from_bench(found.case, found.pk, document.start)
+        except UnreadableCase:
+            continue
+        row["conversion"] = found
+        row["changed"] = (now.device, now.path, now.duty) != (branch.device, branch.path, branch.duty)
 
 
 def supply_view(document: Document, index: int, supply: Supply) -> dict[str, Any]:

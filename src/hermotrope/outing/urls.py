@@ -39,6 +39,7 @@ urlpatterns = [
     path("<int:pk>/supply/<int:index>/trunk/", changes.set_trunk, name="outing-trunk"),
     path("<int:pk>/supply/<int:index>/row/", changes.add_rows, name="outing-row"),
     path("<int:pk>/supply/<int:index>/conversion/", changes.add_conversion, name="outing-conversion"),
+    path("<int:pk>/supply/<int:index>/<int:place>/renew/", changes.renew, name="outing-renew"),
     path("<int:pk>/supply/<int:index>/<int:place>/remove/", changes.remove_branch, name="outing-branch-remove"),
     path("<int:pk>/supply/<int:index>/<int:place>/count/", changes.set_count, name="outing-count"),
     path("<int:pk>/supply/<int:index>/<int:place>/move/", changes.move, name="outing-move"),

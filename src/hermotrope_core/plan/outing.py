@@ -31,6 +31,8 @@ class Branch(Value, frozen=True):
     """It stays on its supply, whatever is proposed."""
     own_battery: Literal["last", "first"] = "last"
     """Whether its own battery takes over when the feed ends, or carries it first."""
+    bench: int | None = None
+    """The number, on the bench that made this document, of the conversion from which it was taken."""
 
     def __post_init__(self) -> None:
         super().__post_init__()

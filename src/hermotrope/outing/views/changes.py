@@ -17,7 +17,7 @@ from hermotrope.outing.views.changing import Refused, answer, changed, version_o
 from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.pack import full_volts
 from hermotrope_core.know.typed_row import branch_of, read_charger, read_row
-from hermotrope_core.plan.outing import MOST_SPARES, Branch, Supply
+from hermotrope_core.plan.outing import MOST_SPARES, Supply
 from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.assign import WISHES, CannotPropose, propose
@@ -163,17 +163,28 @@ def add_conversion(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     def change(document: Document) -> tuple[Document, str]:
         key = whole_number(request.POST.get("conversion", ""), MOST_KEY)
         found = None if key is None else Conversion.objects.filter(pk=key).first()
+        if key is None or found is None:
+            raise Refused(f"conversion-{index}", "Choose a conversion of the Bench.")
         try:
-            case = found.case if found else None
-            branch = case and Branch(device=case.device, path=case.path, duty=case.duty)
+            branch = actions.from_bench(found.case, key, document.start)
         except UnreadableCase as error:
             raise Refused(f"conversion-{index}", f"it cannot be read: {error}") from None
-        if branch is None or case is None:
-            raise Refused(f"conversion-{index}", "Choose a conversion of the Bench.")
-        if document.start and case.duty.start:
-            late = since_midnight(document.start) - since_midnight(case.duty.start)
-            branch = msgspec.structs.replace(branch, duty=case.duty.begun_at(late % 86400.0))
-        return actions.with_branch(document, index, branch), f"Added {case.device.name}"
+        return actions.with_branch(document, index, branch), f"Added {branch.device.name}"
+
+    return changed(request, pk, change)
+
+
+@require_POST
+def renew(request: HttpRequest, pk: int, index: int, place: int) -> HttpResponse:
+    """Take over what has changed in the conversion from which a device was taken."""
+
+    def change(document: Document) -> tuple[Document, str]:
+        branch = document.supplies[index].branches[place]
+        found = Conversion.objects.filter(pk=branch.bench).first() if branch.bench else None
+        if found is None:
+            raise Refused("page", "Its conversion is not on the Bench any more.")
+        made = actions.from_bench(found.case, found.pk, document.start)
+        return actions.renewed(document, index, place, made), f"{branch.device.name} as on the Bench"
 
     return changed(request, pk, change)
 

@@ -60,7 +60,7 @@ def take_in(request: HttpRequest) -> HttpResponse:
     if file.size > LARGEST_BYTES:
         return _page(request, 422, import_error=f"{file.name}: more than {LARGEST_BYTES / 1e6:g} MB is no outing.")
     try:
-        document = read_outing(file.read())
+        document = actions.unlinked(read_outing(file.read()))
     except CaseError as error:
         return _page(request, 422, import_error=f"{file.name}: {error}")
     return redirect(actions.create(document, f"Read from {file.name}"))
