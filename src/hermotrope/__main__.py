@@ -141,11 +141,13 @@ def listen(port: int) -> socket.socket:
 
 def prepare(command: str) -> None:
     """Bring the database up to date and, for the demonstration, fill it if it is empty."""
+    os.environ["HERMOTROPE_COLLECTED"] = "1"
     import django
 
     django.setup()
     from django.core.management import call_command
 
+    call_command("collectstatic", interactive=False, verbosity=0)
     call_command("migrate", verbosity=0)
     call_command("load_starter", verbosity=0)
     if command == "demo":

@@ -64,6 +64,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "hermotrope.guard.cross_site",
     "django.middleware.security.SecurityMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -98,7 +99,18 @@ DATABASES = {
 
 STATIC_URL = "static/"
 STATICFILES_DIRS = [PACKAGE / "static"]
-WHITENOISE_USE_FINDERS = True
+STATIC_ROOT = DATA / "static"
+COLLECTED = os.environ.get("HERMOTROPE_COLLECTED") == "1"
+"""Whether the static files are collected, bundled and named by their content, as they are while it is served."""
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {
+        "BACKEND": "hermotrope.bundles.BundledStorage"
+        if COLLECTED
+        else "django.contrib.staticfiles.storage.StaticFilesStorage"
+    },
+}
+WHITENOISE_USE_FINDERS = not COLLECTED
 WHITENOISE_AUTOREFRESH = DEBUG
 
 CONTENT_SECURITY_POLICY = {
