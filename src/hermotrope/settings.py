@@ -107,7 +107,8 @@ STORAGES = {
     "staticfiles": {
         "BACKEND": "hermotrope.bundles.BundledStorage"
         if COLLECTED
-        else "django.contrib.staticfiles.storage.StaticFilesStorage"
+        else "django.contrib.staticfiles.storage.StaticFilesStorage",
+        "OPTIONS": {"file_permissions_mode": 0o600, "directory_permissions_mode": 0o700},
     },
 }
 WHITENOISE_USE_FINDERS = not COLLECTED

@@ -90,6 +90,7 @@ class BuildJourney(BrowserTest):
         made = actions.create(case("judgements", "pack-trusts-the-tool", **{"path.3.length_m": 6.0}), "Started")
         page = self.page
         self.goto(f"/c/{made.pk}/?panel=build")
+        page.locator("#verdict .counts").click()
         page.get_by_role("button", name=re.compile("Put in a cut-off")).click()
         expect(page.locator("#line")).to_contain_text("opens at 15 V")
         expect(page.locator("#verdict")).not_to_contain_text("leaves the low cut-off")

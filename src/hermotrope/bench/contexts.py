@@ -155,6 +155,11 @@ class PanelKind:
     order: int = 0
     """Its place among them."""
 
+    @property
+    def folds_line(self) -> bool:
+        """Whether the line folds to one bar above it: where it is neither the subject nor moved by what is read."""
+        return bool(self.view) and not self.outcome
+
 
 PANELS: dict[str, PanelKind] = {
     "device": PanelKind("bench/_panel_device.html", _device, "below"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse, QueryDict
@@ -18,6 +19,7 @@ from hermotrope.bench.places import move_problems
 from hermotrope.bench.unreadable import tree_file
 from hermotrope.drawings.line import feed_line, scrub_payload
 from hermotrope.drawings.scale import supply_scale
+from hermotrope.drawings.strip import small_line
 from hermotrope.entry.asked import wants_part
 from hermotrope.entry.rows import Row
 from hermotrope_core.judge.cautions import cautions
@@ -72,6 +74,8 @@ def feed_context(
         "mode": heaviest,
         "findings": finding_rows(feed.findings),
         "questions": [(q.ask, panel_of_place(case, q.place), _field_id(q.place)) for q in feed.questions],
+        "counts": counted(feed.findings, len(feed.questions), len(cautions(case))),
+        "small": small_line(case, feed.findings, unsure=bool(feed.questions)),
         "ends": end_words(feed),
         "scrub": scrub_payload(feed.situation, feed.demands) if feed.situation else None,
         "chart": feed.chart and feed.chart | {"measured": as_tried(conversion)},
@@ -121,6 +125,16 @@ def finding_rows(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
             }
         )
     return rows
+
+
+def counted(findings: tuple[Finding, ...], questions: int, told: int) -> str:
+    """How many of each there are, in words: 1 refused, 2 cares, 5 cautions."""
+    levels: Counter[str] = Counter(finding.level for finding in findings)
+    words = {"stop": "stop", "refuse": "refused", "care": "care", "note": "note"}
+    found = [(levels[level], word) for level, word in words.items()]
+    found += [(questions, "open question"), (told, "caution")]
+    plural = {"refused": ""}
+    return " · ".join(f"{n} {word}{plural.get(word, 's') if n > 1 else ''}" for n, word in found if n)
 
 
 LEVEL_WORDS = {"stop": "Stop", "refuse": "Refused", "care": "Care", "note": "Note"}

@@ -140,8 +140,10 @@
     }
     if (event.target.closest("#keys-button")) toggleKeys();
     if (event.target.closest("[data-print]")) print();
-    const all = event.target.closest("#all-findings");
-    if (all) all.setAttribute("aria-expanded", String(byId("verdict").classList.toggle("all")));
+    if (event.target.closest("[data-all-findings]")) {
+      const open = byId("verdict").classList.toggle("all");
+      document.querySelectorAll("[data-all-findings]").forEach((one) => one.setAttribute("aria-expanded", String(open)));
+    }
   });
   document.addEventListener("htmx:afterSettle", () => {
     reach();
