@@ -24,8 +24,9 @@ MEASURED = """() => {
   const all = "a[href], button, input:not([type=hidden]), select, textarea, summary";
   const controls = [...document.querySelectorAll(all)];
   const small = controls.filter((one) => {
-    if (!shown(one)) return false;
-    const box = one.getBoundingClientRect();
+    if (!shown(one) || one.matches(".skip")) return false;
+    const label = one.matches("[type=checkbox], [type=radio]") ? one.closest("label") ?? one.labels[0] : null;
+    const box = (label ?? one).getBoundingClientRect();
     const inline = one.matches("a") && getComputedStyle(one).display === "inline";
     return box.width > 1 && box.height > 1 && !inline && (box.height < 24 || box.width < 24);
   });
@@ -45,7 +46,7 @@ MEASURED = """() => {
     fields: controls.filter((one) => one.matches("main :is(input, select, textarea)") && shown(one)).length,
     ways: [...document.querySelectorAll(".way")].filter((one) => one.getBoundingClientRect().bottom < innerHeight)
       .length,
-    small: small.map((one) => (one.textContent.trim() || one.name || one.id || one.className).slice(0, 24)),
+    small: small.map((one) => (one.textContent.trim() || one.name || one.id || one.className).slice(0, 24) + ` ${Math.round(one.getBoundingClientRect().height)}`),
     blank: Math.round(100 * (1 - filled.size / Math.ceil(high / 8))),
     shift: Number((window.shifted ?? 0).toFixed(3)),
   };
@@ -95,7 +96,7 @@ def main(url: str) -> int:
             page = opened(browser, address, *WIDE)
             got = page.evaluate(MEASURED)
             cells = f"{got['begins']:8}{got['high']:7}{got['fields']:8}{got['ways']:6}{len(got['small']):7}"
-            few = " · ".join(" ".join(one.split()) for one in dict.fromkeys(got["small"]))[:60]
+            few = " · ".join(" ".join(one.split()) for one in dict.fromkeys(got["small"]))[:150]
             print(f"{name:20}{cells}{got['blank']:6}%{got['shift']:7}  {few}")
             page.close()
         for width in NARROW:

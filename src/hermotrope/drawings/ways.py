@@ -183,6 +183,7 @@ def term_bars(terms: Sequence[Term]) -> list[dict[str, Any]]:
                 "height": round(height, 1),
                 "middle": round(x + width / 2, 1),
                 "name": TERM_NAMES[term.wish],
+                "share": round(60.0 * term.share, 1),
                 "counts": term.weight > 0.0,
                 "words": f"{term.wish.replace('-', ' ')}: {100 * term.share:.0f} % of the best",
             }
