@@ -6,6 +6,7 @@ import json
 import re
 from pathlib import Path
 
+from django.core.management import call_command
 from playwright.sync_api import Page, expect
 
 from hermotrope.bench import actions
@@ -180,6 +181,41 @@ class Manners(BrowserTest):
         expect(page.locator(".tab-title")).to_contain_text("Buck converter")
         page.keyboard.press("b")
         expect(page.locator("h1")).to_contain_text("One conversion")
+
+    def test_the_line_folds_where_a_view_is_about_something_else(self) -> None:
+        page = self.page
+        call_command("load_demo", verbosity=0)
+        made = Conversion.objects.get(title="Pan mount, Hide 3")
+        self.goto(f"/c/{made.pk}/?panel=build")
+        line, fold = page.locator("#line"), page.locator("#fold")
+        expect(line).to_be_hidden()
+        expect(page.locator(".verdict-strip")).to_be_in_viewport()
+        self.assertLess((page.locator("#panel").bounding_box() or {"y": 9e9})["y"], 200)
+        fold.click()
+        expect(line).to_be_visible()
+        expect(fold).to_have_attribute("aria-expanded", "true")
+        fold.click()
+        expect(line).to_be_hidden()
+        page.locator("body").press("s")
+        expect(line).to_be_visible()
+        expect(page.locator("#charge")).to_be_focused()
+        page.locator("#tab-match").click()
+        expect(line).to_be_hidden()
+        page.locator("#tab-run").click()
+        expect(line).to_be_visible()
+
+    def test_what_is_refused_is_never_folded(self) -> None:
+        page = self.page
+        made = actions.create(case("judgements", "pack-trusts-the-tool", **{"source.max_current_a": 0.1}), "Started")
+        self.assertEqual(made.verdict, "refused")
+        for width, height in ((1280, 800), (390, 844)):
+            page.set_viewport_size({"width": width, "height": height})
+            for panel in ("match", "build", "prove", "record"):
+                self.goto(f"/c/{made.pk}/?panel={panel}")
+                for finding in page.locator("#verdict .finding.refuse").all():
+                    expect(finding).to_be_visible()
+                expect(page.locator("#verdict .finding.refuse").first).to_be_visible()
+                expect(page.locator("#verdict .counts")).to_contain_text("refused")
 
     def test_going_back_shows_a_whole_page_not_the_part_that_was_fetched_last(self) -> None:
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")

@@ -74,7 +74,7 @@ def feed_context(
         "mode": heaviest,
         "findings": finding_rows(feed.findings),
         "questions": [(q.ask, panel_of_place(case, q.place), _field_id(q.place)) for q in feed.questions],
-        "counts": counted(feed.findings, len(feed.questions), len(cautions(case))),
+        "counts": counted(feed.findings, len(feed.questions) + (not case.device.uses_stated), len(cautions(case))),
         "small": small_line(case, feed.findings, unsure=bool(feed.questions)),
         "ends": end_words(feed),
         "scrub": scrub_payload(feed.situation, feed.demands) if feed.situation else None,

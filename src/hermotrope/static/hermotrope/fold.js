@@ -22,6 +22,12 @@
     chosen = !body().classList.contains("folded");
     settle();
   });
+  document.addEventListener("keydown", (event) => {
+    const typing = event.target.closest("input, select, textarea");
+    if (event.key !== "s" || typing || event.ctrlKey || event.metaKey || event.altKey) return;
+    chosen = false; // the scrubber is on the line
+    settle();
+  });
   document.addEventListener("htmx:afterSettle", settle);
   settle();
 })();
