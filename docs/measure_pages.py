@@ -46,7 +46,10 @@ MEASURED = """() => {
     fields: controls.filter((one) => one.matches("main :is(input, select, textarea)") && shown(one)).length,
     ways: [...document.querySelectorAll(".way")].filter((one) => one.getBoundingClientRect().bottom < innerHeight)
       .length,
-    small: small.map((one) => (one.textContent.trim() || one.name || one.id || one.className).slice(0, 24) + ` ${Math.round(one.getBoundingClientRect().height)}`),
+    small: small.map((one) => {
+      const words = one.textContent.trim() || one.name || one.id || one.className;
+      return `${words.slice(0, 24)} ${Math.round(one.getBoundingClientRect().height)}`;
+    }),
     blank: Math.round(100 * (1 - filled.size / Math.ceil(high / 8))),
     shift: Number((window.shifted ?? 0).toFixed(3)),
   };
