@@ -132,6 +132,10 @@ class Turns(SimpleTestCase):
         with self.assertRaisesRegex(ValueError, "for how many hours"):
             packs_in_turn(outing(supply(), hours=None))
 
+    def test_hundreds_of_packs_are_no_plan(self) -> None:
+        with self.assertRaisesRegex(ValueError, "block would take more than 60 packs in turn"):
+            packs_in_turn(outing(supply(watts=60.0), hours=240.0))
+
     def test_a_line_names_what_is_missing(self) -> None:
         got = read_charger("sun behind the hide, 1.5kW 10:00 to 15.30")
         self.assertEqual(

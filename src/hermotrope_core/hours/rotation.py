@@ -28,6 +28,8 @@ MOST_CHANGES = 10_000
 LOOK = 4.0
 """A pack that lasts so many times the outing is put in once and stays."""
 LONGEST_DAYS = 30
+MOST_IN_TURN = 60
+"""Packs of one supply, by how long the first lasts; more are no plan."""
 SAME_S = 1e-6
 
 
@@ -168,6 +170,8 @@ def rotation(supply: Supply, index: int, conditions: Conditions, hours: float) -
         stops = _trouble(follow(rest, conditions, left / 3600.0, most=MOST_CHANGES), left)
         return left if stops is None else stops
 
+    if first is not None and job_s > MOST_IN_TURN * lasts(0.0) > 0.0:
+        raise ValueError(f"{supply.called} would take more than {MOST_IN_TURN} packs in turn: plan fewer hours")
     each = [job_s] if first is None else in_turn(job_s, lasts)
     spans = []
     at = 0.0
