@@ -89,6 +89,24 @@ class Night(BrowserTest):
         self.page.get_by_role("button", name="which volts to share?").click()
         expect(self.page.locator("#proposal")).to_contain_text("12.0 V held by one board for all")
 
+    def test_a_night_is_scrubbed_and_keys_go_along_the_devices(self) -> None:
+        call_command("load_outing", verbosity=0)
+        self.goto(Outing.objects.get().get_absolute_url())
+        says, here = self.page.locator(".night-scrub output").first, self.page.locator(".night .here").first
+        expect(here).to_have_attribute("visibility", "hidden")
+        self.page.locator("#charge-0").fill("45")
+        expect(says).to_have_text("01:35: 45 % left · 13.03 V at the fork · 1.31 A from the pack")
+        expect(here.locator("text").nth(1)).to_have_text("warm · 0.924 A · 3.96 V to spare")
+        moved = here.locator("path").get_attribute("transform") or ""
+        clock = self.page.locator("#clock-0")
+        clock.fill(clock.get_attribute("max") or "")
+        expect(says).to_contain_text("left")
+        expect(here.locator("text").first).to_have_text("stopped")
+        expect(here.locator("path")).not_to_have_attribute("transform", moved)
+        self.page.locator("h1").click()
+        self.page.keyboard.press("5")
+        self.assertEqual(self.page.evaluate("document.activeElement.querySelector('h3').textContent"), "chart tablet")
+
     def test_a_supply_is_built_and_proved(self) -> None:
         call_command("load_outing", verbosity=0)
         self.goto(Outing.objects.get().get_absolute_url())

@@ -10,7 +10,7 @@ from django.test import SimpleTestCase
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply
 from hermotrope_core.several.follow import follow
-from hermotrope_core.several.inner import FILLS, carried, fed
+from hermotrope_core.several.inner import FILLS, carried, cold_counted, fed
 from hermotrope_core.several.needs import lasts
 from hermotrope_core.several.remarks import remarks, who_stops
 
@@ -90,7 +90,9 @@ class Last(SimpleTestCase):
             battery = {"energy_wh": 10.0, "takes_over": True} | ({"chemistry": chemistry} if chemistry else {})
             got = carried(supply(battery).branches[0], cold, 20.0, 0.0, over=False)
             assert got is not None
-            self.assertEqual(got.cold_counted, known)
+            battery_told = supply(battery).branches[0].device.internal_battery
+            assert battery_told is not None
+            self.assertEqual(cold_counted(battery_told), known)
             self.assertEqual(got.energy_wh < 9.5, known)
             self.assertEqual(got.energy_wh == 10.0, not known)
 

@@ -7,8 +7,11 @@ from typing import Any
 
 from django.test import SimpleTestCase
 
-from hermotrope.drawings.night import CHARGE, GAP, HEAD, LEFT, RIBBON, SUM, WIDTH, Night, bands, night
+from hermotrope.drawings import packs as packs_drawing
+from hermotrope.drawings.night import CHARGE, GAP, HEAD, LEFT, RIBBON, SUM, WIDTH, Night, bands, night, points
+from hermotrope_core.hours.rotation import Charge, Packs, Rotation, Span
 from hermotrope_core.several.follow import follow
+from hermotrope_core.several.inner import Inner
 from tests.core.test_several import BANK, BLOCK, branch, outing
 from tests.core.test_shared_line import USB
 
@@ -20,6 +23,47 @@ def drawn(*branches: dict[str, Any], hours: float = 10.0, start: str | None = No
 
 
 class Drawn(SimpleTestCase):
+    def test_an_own_battery_stands_where_it_carries(self) -> None:
+        made = outing(branch("power", 2.0), branch("power", 3.0), hours=10.0)
+        run = follow(made.supplies[0], made.conditions, 10.0, keep=True)
+        last = Inner(from_s=18000.0, until_s=99999.0, energy_wh=5.0, first=False)
+        one, other = night(made.supplies[0], run, 36000.0, None, [last, None]).rows
+        assert one.own is not None
+        self.assertEqual((one.own.x, one.own.width, one.own.y), (LEFT + WIDTH / 2, WIDTH / 2, one.y))
+        self.assertEqual(one.own.words, "its own battery carries it for 5 h 00 min")
+        self.assertIsNone(other.own)
+
+    def test_the_scrubber_is_given_what_flows(self) -> None:
+        """A pack without ohms: every device draws its watts over the volts at the fork, which are those of the cells."""
+        source = BLOCK | {"resistance_ohm": 0.0}
+        made = outing(branch("power", 6.0), branch("power", 3.0), hours=2.0, source=source)
+        run = follow(made.supplies[0], made.conditions, 2.0, keep=True)
+        given = points(made.supplies[0], run, "20:00")
+        self.assertEqual((given["at"][0], given["when"][0], given["charge"][0]), (0.0, "20:00", 1.0))
+        self.assertEqual(len({len(given[key]) for key in ("at", "when", "charge", "volts", "amps")}), 1)
+        for k, volts in enumerate(given["volts"]):
+            amps = [one["amps"][k] for one in given["devices"]]
+            self.assertAlmostEqual(amps[0], 6.0 / volts, places=4)
+            self.assertAlmostEqual(sum(amps), given["amps"][k], places=4)
+            self.assertAlmostEqual(given["devices"][0]["spare"][k], volts - 9.5, delta=1e-3)
+        self.assertEqual({one["mode"][0] for one in given["devices"]}, {"on"})
+
+    def test_packs_stand_in_their_turn_and_on_their_charger(self) -> None:
+        """Ten hours of outing, charged to hour twenty: 700 units of time for 20.4 hours."""
+        made = outing(branch("power", 2.0), hours=10.0, start="20:00")
+        spans = (Span(1, 0.0, 18000.0, 10.0, 0.5), Span(2, 18000.0, 36000.0, 10.0, 0.5, ready=False))
+        packs = Packs((Rotation(0, 1, 2, spans, 0.8),), (Charge(0, 1, "wall", 54000.0, 72000.0),), ((0, 1, 72000.0),))
+        drawn_ = packs_drawing.turns(made, packs)
+        scale = packs_drawing.WIDTH / (1.02 * 72000.0)
+        first, second = drawn_.rows
+        self.assertEqual([first.name, second.name], ["block 1", "block 2, not along"])
+        self.assertAlmostEqual(first.feeds[0].width, 18000.0 * scale, delta=0.1)
+        self.assertAlmostEqual(second.feeds[0].x, packs_drawing.LEFT + 18000.0 * scale, delta=0.1)
+        self.assertAlmostEqual(first.fills[0].x, packs_drawing.LEFT + 54000.0 * scale, delta=0.1)
+        self.assertEqual((first.fills[0].words, second.fills), ("charged from wall", ()))
+        self.assertEqual((first.short_x, second.short_x), ((), (second.feeds[0].x,)))
+        self.assertAlmostEqual(drawn_.end_x, packs_drawing.LEFT + 36000.0 * scale, delta=0.1)
+
     def test_bars_stand_where_something_draws(self) -> None:
         """Half of every hour for two hours: two bars of a quarter each; all the time: one whole bar."""
         made = drawn(branch("power", 2.0, 1800.0), branch("power", 3.0), hours=2.0)

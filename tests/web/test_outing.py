@@ -10,9 +10,7 @@ from html import unescape
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.core.management import call_command
 from django.http import HttpResponse
-from django.test import TestCase
 
 from hermotrope.bench import actions as bench_actions
 from hermotrope.bench.models import Conversion
@@ -20,17 +18,12 @@ from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
 from hermotrope_core.values.known import number
 from tests.support import case
+from tests.web.demo import DemoTest
 
 HTMX = {"HX-Request": "true"}
 
 
-class OutingPages(TestCase):
-    @classmethod
-    def setUpTestData(cls) -> None:
-        call_command("load_starter", verbosity=0)
-        call_command("load_demo", verbosity=0)
-        call_command("load_outing", verbosity=0)
-
+class OutingPages(DemoTest):
     def setUp(self) -> None:
         self.outing = Outing.objects.get()
 
@@ -349,6 +342,7 @@ class OutingPages(TestCase):
         page = self.post("supply/0/spares", spares="2")
         self.assertIn('value="2"', page)
         self.assertIn("3 × <b>the iron-phosphate block", page)
+        self.assertIn("All packs together: 5300 g, without 1 of unknown mass.", page)
         self.assertIn("the iron-phosphate block: 2 are enough", self.part("packs"))
         self.post("supply/0/spares", spares="")
         self.assertEqual(self.outing.content().supplies[0].spares, 0)
@@ -413,6 +407,13 @@ class OutingPages(TestCase):
         )
         self.assertIn("has to be woken", self.part("evenings/2"))
         self.part("evenings/9", 404)
+        self.assertIn("a pack that stands flat is ruined, so charge it", self.part("evenings/1"))
+        document = self.outing.document
+        document["supplies"][1]["source"] |= {"chemistry": "alkaline", "cells_in_series": 9, "cutoff_v": 8.0}
+        Outing.objects.update(document=document)
+        thrown_away = self.part("evenings/1")
+        self.assertIn("take them out before", thrown_away)
+        self.assertNotIn("charge", thrown_away.replace("on one charge", ""))
         told = self.part("rails")
         self.assertIn("straight from 12.8 V 11 Ah iron-phosphate block", told)
         self.assertIn("12.0 V held by one board for all", told)

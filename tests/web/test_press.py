@@ -10,14 +10,14 @@ from collections.abc import Iterator
 from html import escape
 from urllib.parse import quote
 
-from django.core.management import call_command
 from django.db import transaction
 from django.http import HttpResponse
-from django.test import TestCase, tag
+from django.test import tag
 
 from hermotrope.bench.models import Conversion
 from tests.controls import Control, controls
 from tests.lanes import SLOW, drawn
+from tests.web.demo import DemoTest
 
 HTMX = {"HX-Request": "true"}
 NONSENSE = "x?! Ω"
@@ -35,13 +35,7 @@ ONE_IN = 16
 """In each run, as many controls are passed over for one that is pressed."""
 
 
-class Pressing(TestCase):
-    @classmethod
-    def setUpTestData(cls) -> None:
-        call_command("load_starter", verbosity=0)
-        call_command("load_demo", verbosity=0)
-        call_command("load_outing", verbosity=0)
-
+class Pressing(DemoTest):
     def setUp(self) -> None:
         self.client.raise_request_exception = False
         self.nonsense: set[tuple[str, str]] = set()

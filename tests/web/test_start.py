@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import os
 import re
 import socket
@@ -49,6 +50,7 @@ class Start(SimpleTestCase):
                 page = urllib.request.urlopen(found[0], timeout=20).read().decode()
                 self.assertIn("Bat detector", page)
                 self.assertIn("Refused", page)
+                self.collected(found[0], page)
                 kept = [self.folder / "d", *(self.folder / "d").rglob("*")]
                 self.assertGreater(len(kept), 2)
                 self.assertEqual([one.name for one in kept if one.stat().st_mode & 0o077], [])
@@ -56,6 +58,23 @@ class Start(SimpleTestCase):
                 server.terminate()
         self.assertTrue((self.folder / "d" / "bench.sqlite3").exists())
         self.assertEqual((self.folder / "d" / "secret-key").stat().st_mode & 0o077, 0)
+
+    def collected(self, address: str, page: str) -> None:
+        """Styles and scripts come as one file each, named by content, packed and kept; in them is what each file says."""
+        for kind, marks in (
+            ("css", (":root{", ".night .own", ".way-heads")),
+            ("js", ("uPlot", "night-scrub", "#fold")),
+        ):
+            names = re.findall(rf'"/(static/hermotrope/[^"]+\.{kind})"', page)
+            self.assertRegex(names[0], rf"^static/hermotrope/all\.[0-9a-f]{{12}}\.{kind}$")
+            self.assertEqual(len(names), 1)
+            asked = urllib.request.Request(address + names[0], headers={"Accept-Encoding": "gzip"})
+            with urllib.request.urlopen(asked, timeout=20) as answer:
+                self.assertEqual(answer.headers["Content-Encoding"], "gzip")
+                self.assertIn("immutable", answer.headers["Cache-Control"])
+                said = gzip.decompress(answer.read()).decode()
+            for mark in marks:
+                self.assertIn(mark, said.replace(" {", "{"))
 
     def test_the_demonstration_keeps_its_own_folder(self) -> None:
         with mock.patch.dict(os.environ, {"XDG_DATA_HOME": str(self.folder)}):

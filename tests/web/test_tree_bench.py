@@ -6,13 +6,11 @@ import re
 from html import unescape
 from math import inf
 
-from django.core.management import call_command
-from django.test import TestCase
-
 from hermotrope.outing.models import Outing, TreeReading, TreeStep
 from hermotrope.outing.workshop import TreeWorkshop
 from hermotrope_core.prove.gate import Ask
 from hermotrope_core.prove.tree import SOURCE, TOGETHER, WayProgress
+from tests.web.demo import DemoTest
 
 HTMX = {"HX-Request": "true"}
 
@@ -25,13 +23,7 @@ def good(ask: Ask) -> str:
     return f"{value:.5g}"
 
 
-class TreeBench(TestCase):
-    @classmethod
-    def setUpTestData(cls) -> None:
-        call_command("load_starter", verbosity=0)
-        call_command("load_demo", verbosity=0)
-        call_command("load_outing", verbosity=0)
-
+class TreeBench(DemoTest):
     def setUp(self) -> None:
         self.outing = Outing.objects.get()
 
@@ -104,7 +96,7 @@ class TreeBench(TestCase):
         self.assertEqual(page.count("not before 12.8 V 11 Ah iron-phosphate block has passed"), 4)
         ask = self.way("1").rows[0].asks[0].ask.key
         refused = self.post("reading", code=422, way="1", ask=ask, text="13")
-        self.assertIn("Not before “12.8 V 11 Ah iron-phosphate block” has passed", refused)
+        self.assertIn("Not before “12.8 V 11 Ah iron-phosphate block” has passed. You had typed: 13", refused)
         self.post("reading", code=422, way=TOGETHER, ask="together.junction", text="13")
         for place in range(3):
             self.inlet(place, inlet="centre-positive", size="5.5 x 2.1", measured="yes")

@@ -21,14 +21,14 @@ from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.duty import Conditions
-from hermotrope_core.plan.outing import Branch, Supply
+from hermotrope_core.plan.outing import Branch, Supply, packs_mass
 from hermotrope_core.plan.outing import Outing as Document
 from hermotrope_core.plan.outing_document import finished_supply
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.assign import WISHES
 from hermotrope_core.several.clock import changes
 from hermotrope_core.several.follow import BranchRun, SupplyRun, follow, follow_hourly
-from hermotrope_core.several.inner import Inner, carried, filling_w, holds_wh
+from hermotrope_core.several.inner import Inner, carried, cold_counted, filling_w, holds_wh
 from hermotrope_core.several.line import shared
 from hermotrope_core.several.needs import carries
 from hermotrope_core.several.netlist import not_written
@@ -63,7 +63,7 @@ def page_context(
     nights = [supply_view(document, i, supply) for i, supply in enumerate(document.supplies)]
     for one in nights:
         _refused(one, errors, typed)
-        _linked(document, one)
+    _linked(document, nights)
     runs = bool(nights) and all("run" in one for one in nights if one["supply"].branches)
     worst = [one["verdict"] for one in nights if one.get("verdict")]
     return {
@@ -90,9 +90,7 @@ def page_context(
 
 def _bag_mass(document: Document) -> str:
     """Mass of all packs together; of some only where the others do not state theirs."""
-    known = [(maybe(one.source.mass_g), 1 + one.spares) for one in document.supplies]
-    total = sum(mass * count for mass, count in known if mass is not None)
-    missing = sum(count for mass, count in known if mass is None)
+    total, missing = packs_mass(document)
     without = f", without {missing} of unknown mass" if missing else ""
     return f"{figure(total, 'g', 2)}{without}" if total else ""
 
@@ -147,11 +145,12 @@ def _refused(night_: dict[str, Any], errors: dict[str, str], typed: dict[str, st
         row["move_error"] = errors.get(f"move-{i}-{place}", "")
 
 
-def _linked(document: Document, night_: dict[str, Any]) -> None:
+def _linked(document: Document, nights: list[dict[str, Any]]) -> None:
     """Say of every device from the Bench whether its conversion has changed since."""
-    for row in night_.get("rows", ()):
-        branch = row["branch"]
-        found = Conversion.objects.filter(pk=branch.bench).first() if branch.bench else None
+    rows = [row for one in nights for row in one.get("rows", ())]
+    known = Conversion.objects.in_bulk({row["branch"].bench for row in rows if row["branch"].bench})
+    for row in rows:
+        branch, found = row["branch"], known.get(row["branch"].bench)
         if found is None:
             continue
         try:
@@ -322,7 +321,7 @@ def _own_battery(document: Document, branch: Branch, one: BranchRun, found: Inne
     if battery is None:
         return ""
     holds = figure(holds_wh(battery, document.conditions), "Wh", 2)
-    cold = "" if battery.chemistry else "; what the cold takes of it is not known"
+    cold = "" if cold_counted(battery) else "; what the cold takes of it is not known"
     if found is None:
         rest = "is not needed" if battery.takes_over else "does not take over"
         return f"Its own battery ({holds}{cold}) {rest}."

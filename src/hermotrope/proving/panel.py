@@ -8,11 +8,10 @@ import msgspec
 from django.http import QueryDict
 
 from hermotrope.bench.models import Conversion
+from hermotrope.drawings.asks import asked
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.pins import pin_view
-from hermotrope.drawings.probes import probe_drawing
 from hermotrope.drawings.scale import supply_scale
-from hermotrope.drawings.window import window_gauge
 from hermotrope.instruments.reading import needed
 from hermotrope.instruments.simulated import ROLES
 from hermotrope.proving import equipment
@@ -23,13 +22,11 @@ from hermotrope_core.judge.cautions import stops
 from hermotrope_core.kinds.inlets import knows_sign
 from hermotrope_core.plan.difference import difference
 from hermotrope_core.prove import FAULTS, Progress, applicable
-from hermotrope_core.prove.judge import as_read, written
-from hermotrope_core.prove.progress import AskState
+from hermotrope_core.prove.judge import written
+from hermotrope_core.prove.progress import STATE_WORDS, AskState
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import duration, figure
 
-STATE_WORDS = {"passed": "passed", "failed": "failed", "open": "to do", "waived": "waived", "locked": "locked"}
-LEVEL_WORDS = {"pass": "As expected", "note": "Fine, but note", "fail": "Not yet", "stop": "Stop"}
 ROLE_WORDS = {"meter": "Meter", "supply": "Supply", "load": "Electronic load", "logger": "In-line logger"}
 MOST_CHANGES = 40
 DEAD_V = 0.3
@@ -128,25 +125,11 @@ def _short(row: Progress) -> str:
 
 
 def _ask(workshop: Workshop, one: AskState, resources: Any, *, draw: bool) -> dict[str, Any]:
-    ask, reading = one.ask, one.reading
-    value = as_read(reading.value) if reading is not None and not one.stale else None
-    return {
-        "ask": ask,
-        "id": ask.key.replace(".", "-"),
-        "gauge": window_gauge(ask, value),
-        "drawing": probe_drawing(workshop.case, ask) if draw else None,
+    ask = one.ask
+    return asked(workshop.case, one, ask.key, draw=draw) | {
         "told": told_words(workshop, ask.key) if draw else "",
-        "reading": written(value, ask.unit) if value is not None else "",
-        "taken": reading,
-        "stale": one.stale,
-        "level": one.judgement.level if one.judgement else "",
-        "word": LEVEL_WORDS[one.judgement.level] if one.judgement else "",
-        "says": one.judgement.says if one.judgement else "",
         "by_instrument": bool(needed(ask)) and all(resources.get(role) for role in needed(ask)),
-        "old": written(as_read(reading.value), ask.unit) if reading is not None else "",
-        "wait": duration(ask.setup.wait_s) if ask.setup.wait_s else "",
         "wait_s": round(ask.setup.wait_s),
-        "mode": "decimal" if ask.unit != "s" else "text",
     }
 
 

@@ -224,7 +224,7 @@ def _share(supply: Supply, conditions: Conditions, first_s: float) -> float | No
 
 
 Window = tuple[float, float, float]
-"""From and until, seconds from midnight of the day of the start, and watts."""
+"""From and until, seconds after the start of the outing, and watts."""
 
 
 def _by_name(chargers: tuple[Charger, ...], start: str | None) -> dict[str, list[Window]]:

@@ -11,7 +11,7 @@ from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.duty import Conditions, Duty, check_start
 from hermotrope_core.plan.source import Source
 from hermotrope_core.plan.upgrade import OUTING
-from hermotrope_core.values.known import Number, Value, number
+from hermotrope_core.values.known import Number, Value, maybe, number
 
 FORMAT = OUTING.current
 MOST_BRANCHES = 40
@@ -107,6 +107,13 @@ class Outing(Value, frozen=True):
             raise ValueError(f"supplies has more than {MOST_SUPPLIES} entries")
         if len(self.chargers) > MOST_CHARGERS:
             raise ValueError(f"chargers has more than {MOST_CHARGERS} entries")
+
+
+def packs_mass(outing: Outing) -> tuple[float, int]:
+    """Grams of all packs that state their mass, spares too, and how many packs do not."""
+    known = [(maybe(one.source.mass_g), 1 + one.spares) for one in outing.supplies]
+    unknown = sum(count for mass, count in known if mass is None)
+    return sum(mass * count for mass, count in known if mass is not None), unknown
 
 
 def chain(supply: Supply, place: int, conditions: Conditions) -> Case:

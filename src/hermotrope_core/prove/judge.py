@@ -29,6 +29,9 @@ def as_read(value: float) -> float:
     return inf if value >= OVERLOAD else value
 
 
+LEVEL_WORDS: dict[Level, str] = {"pass": "As expected", "note": "Fine, but note", "fail": "Not yet", "stop": "Stop"}
+
+
 class Judgement(msgspec.Struct, frozen=True):
     """The level of a reading and what it usually means."""
 

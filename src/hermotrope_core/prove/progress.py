@@ -13,6 +13,11 @@ from hermotrope_core.prove.judge import Judgement, judge
 State = Literal["open", "passed", "failed", "waived", "locked"]
 
 
+STATE_WORDS: dict[State, str] = {
+    "passed": "passed", "failed": "failed", "open": "to do", "waived": "waived", "locked": "locked",
+}  # fmt: skip
+
+
 class Reading(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A reading as taken: which ask, its value in that unit, when (ISO 8601), by what, on which hardware."""
 

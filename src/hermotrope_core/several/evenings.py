@@ -30,8 +30,8 @@ class Evenings(msgspec.Struct, frozen=True):
     taken_off: int
     idle_a: float
     """From the cells with every device off and all left connected: boards, displays, and what a port takes."""
-    flat_days: float | None
-    """Until it is flat with nothing ever on, its self-discharge counted; None where nothing flows and it keeps."""
+    flat_s: float | None
+    """Seconds until it is flat with nothing ever on, self-discharge counted; None where nothing flows and it keeps."""
     sleeps: bool
     """Whether a bank switches itself off between the evenings, so that it must be woken."""
 
@@ -48,12 +48,12 @@ def evenings(supply: Supply, conditions: Conditions, hours: float) -> Evenings:
     leak = CHEMISTRIES[supply.source.chemistry].self_discharge_per_month / MONTH_DAYS / DAY_S
     drain = amps / (3600.0 * load.trunk.charge_ah)
     full = load.trunk.start_soc - load.trunk.reserve_soc
-    daily = DAY_S * (drain + leak)
+    lost = drain + leak
     return Evenings(
-        connected=_count(supply, conditions, hours, drain + leak),
+        connected=_count(supply, conditions, hours, lost),
         taken_off=_count(supply, conditions, hours, leak),
         idle_a=amps,
-        flat_days=full / daily if daily > 0.0 else None,
+        flat_s=full / lost if lost > 0.0 else None,
         sleeps=sleeps,
     )
 

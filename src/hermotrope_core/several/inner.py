@@ -39,8 +39,6 @@ class Inner(msgspec.Struct, frozen=True):
     """When the feed has filled it again; None where that is not planned or not done in time."""
     again_until_s: float | None = None
     """Until when it then carries the device once more with what was put back, where the feed ends early."""
-    cold_counted: bool = True
-    """False where nobody told its chemistry, so that what the cold takes of it is not known."""
 
 
 def holds_wh(battery: InternalBattery, conditions: Conditions) -> float:
@@ -48,6 +46,11 @@ def holds_wh(battery: InternalBattery, conditions: Conditions) -> float:
     cell = CHEMISTRIES.get(battery.chemistry or "")
     warmth = number(conditions.temperature_c)
     return number(battery.energy_wh) * (at(cell.capacity_factor_by_temperature_c, warmth) if cell else 1.0)
+
+
+def cold_counted(battery: InternalBattery) -> bool:
+    """Whether its chemistry is told, so that what the cold takes of it is known."""
+    return battery.chemistry in CHEMISTRIES
 
 
 def fed(supply: Supply, conditions: Conditions, hours: Number | None) -> Supply:
@@ -75,7 +78,7 @@ def carried(
     battery, until = branch.device.internal_battery, inf if hours is None else 3600.0 * number(hours)
     if battery is None or not (battery.takes_over or goes_first(branch)):
         return None
-    told, energy = battery.chemistry in CHEMISTRIES, holds_wh(battery, conditions)
+    energy = holds_wh(battery, conditions)
     if goes_first(branch):
         empty = _empty_at(branch, energy, 0.0, until)
         full = empty + _fill_seconds(battery, energy)
@@ -83,10 +86,10 @@ def carried(
         if battery.takes_over and not over and fed_until_s > empty:
             put_back = min(1.0, (fed_until_s - empty) / _fill_seconds(battery, energy))
             again = _empty_at(branch, put_back * energy, fed_until_s, until)
-        return Inner(0.0, empty, energy, True, full if full < min(fed_until_s, until) else None, again, told)
+        return Inner(0.0, empty, energy, True, full if full < min(fed_until_s, until) else None, again)
     if over:
         return None
-    return Inner(fed_until_s, _empty_at(branch, energy, fed_until_s, until), energy, False, cold_counted=told)
+    return Inner(fed_until_s, _empty_at(branch, energy, fed_until_s, until), energy, False)
 
 
 def stops_s(branch: Branch, conditions: Conditions, hours: Number | None, fed_until_s: float, *, over: bool) -> float:

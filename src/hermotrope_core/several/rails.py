@@ -17,13 +17,17 @@ class Rail(msgspec.Struct, frozen=True):
     """One choice of shared volts: in words, which devices hang on it as they are, which need a board of their own."""
 
     words: str
-    low_v: float
-    high_v: float
     straight: tuple[str, ...]
     boards: tuple[str, ...]
     devices_wh: float
     lost_wh: float
     """In every board, the shared one counted; leads are the same with each choice."""
+
+    @property
+    def lost_share(self) -> float:
+        """Of what is drawn from the pack."""
+        drawn = self.devices_wh + self.lost_wh
+        return self.lost_wh / drawn if drawn else 0.0
 
 
 class _Way(msgspec.Struct, frozen=True):
@@ -93,7 +97,7 @@ def _rail(way: _Way, devices: list[Branch], hours: float) -> Rail:
             boards.append(branch.device.name)
             asked += wh / BOARD_EFFICIENCY + branch.count * BOARD_IDLE_W * hours
     whole = asked / way.efficiency + way.rest_w * hours
-    return Rail(way.words, way.low_v, way.high_v, tuple(straight), tuple(boards), energy, whole - energy)
+    return Rail(way.words, tuple(straight), tuple(boards), energy, whole - energy)
 
 
 def _stands(branch: Branch, way: _Way) -> bool:

@@ -15,6 +15,7 @@ from hermotrope.formats.calendar_file import Moment, calendar
 from hermotrope.outing.models import Outing
 from hermotrope.outing.packs_panel import pack_moments, packs_context
 from hermotrope.outing.panel import MOST_CHANGES, horizon_s, packs_that_last, page_context, weighed, when
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing import MOST_SUPPLIES, Supply
 from hermotrope_core.plan.outing import Outing as Document
@@ -232,7 +233,8 @@ def how_many_evenings(request: HttpRequest, pk: int, index: int) -> HttpResponse
         if hours is None:
             raise ValueError("say for how many hours one evening is")
         found = evenings(supply, document.conditions, hours)
-        flat = "" if found.flat_days is None else duration(86400.0 * found.flat_days)
+        flat = "" if found.flat_s is None else duration(found.flat_s)
+        context["rechargeable"] = CHEMISTRIES[supply.source.chemistry].rechargeable
         context |= {"found": found, "most": MOST_EVENINGS, "idle": figure(found.idle_a, "A", 2), "flat": flat}
     except ValueError as error:
         context["why_not"] = str(error)
@@ -244,10 +246,7 @@ def which_volts(request: HttpRequest, pk: int) -> HttpResponse:
     """Which volts to share: what each choice loses in boards, and how many it takes."""
     found = get_object_or_404(Outing, pk=pk)
     try:
-        rows = [
-            (one, figure(one.lost_wh, "Wh", 2), figure(one.lost_wh / (one.devices_wh + one.lost_wh or 1.0), "%", 2))
-            for one in rails(found.content())
-        ]
+        rows = [(one, figure(one.lost_wh, "Wh", 2), figure(one.lost_share, "%", 2)) for one in rails(found.content())]
         wh = figure(rows[0][0].devices_wh, "Wh")
     except CaseError as error:
         raise Http404(str(error)) from None

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET
 
 from hermotrope.drawings.wiring import wiring
 from hermotrope.outing.models import Outing
-from hermotrope.outing.workshop import TreeWorkshop
+from hermotrope.outing.workshop import TAKEN_OVER, TreeWorkshop
 from hermotrope_core.judge.cautions import Caution, cautions, stops
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.prove.judge import written
@@ -41,6 +41,7 @@ def _built(shop: TreeWorkshop) -> dict[str, Any]:
     context: dict[str, Any] = {
         "cautions": list(told.values()),
         "stops": [one for case in shop.chains for one in stops(case)],
+        "taken_over": TAKEN_OVER,
     }
     if context["stops"]:
         return context

@@ -9,8 +9,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from hermotrope.drawings.probes import probe_drawing
-from hermotrope.drawings.window import window_gauge
+from hermotrope.drawings.asks import asked
 from hermotrope.entry.asked import htmx
 from hermotrope.entry.typed import EditError
 from hermotrope.outing.actions import Conflict, put, with_inlet
@@ -21,13 +20,11 @@ from hermotrope_core.kinds.inlets import knows_sign
 from hermotrope_core.know.connectors import connector_words
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.prove.judge import read_reading, written
-from hermotrope_core.prove.progress import AskState, Progress
+from hermotrope_core.prove.progress import STATE_WORDS, AskState, Progress
 from hermotrope_core.prove.tree import WayProgress
 from hermotrope_core.values.figures import duration, stated
 from hermotrope_core.values.whole import MOST_KEY, whole_number
 
-STATE_WORDS = {"passed": "passed", "failed": "failed", "open": "to do", "locked": "locked"}
-LEVEL_WORDS = {"pass": "As expected", "note": "Fine, but note", "fail": "Not yet", "stop": "Stop"}
 LONGEST_TYPED = 40
 
 
@@ -172,18 +169,5 @@ def _gate(shop: TreeWorkshop, way: WayProgress, row: Progress, current: bool) ->
 
 
 def _ask(shop: TreeWorkshop, way: WayProgress, one: AskState) -> dict[str, Any]:
-    ask, read = one.ask, one.reading
-    value = read.value if read is not None and not one.stale else None
     case = shop.chains[max(way.way.place, 0)]
-    return {
-        "ask": ask,
-        "id": f"{way.way.key}-{ask.key}".replace(".", "-"),
-        "gauge": window_gauge(ask, value),
-        "drawing": probe_drawing(case, ask) if ask.red is not None else None,
-        "reading": written(value, ask.unit) if value is not None else "",
-        "old": written(read.value, ask.unit) if read is not None and one.stale else "",
-        "level": one.judgement.level if one.judgement else "",
-        "word": LEVEL_WORDS[one.judgement.level] if one.judgement else "",
-        "says": one.judgement.says if one.judgement else "",
-        "wait": duration(ask.setup.wait_s) if ask.setup.wait_s else "",
-    }
+    return asked(case, one, f"{way.way.key}-{one.ask.key}", draw=one.ask.red is not None)
