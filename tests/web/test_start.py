@@ -60,7 +60,7 @@ class Start(SimpleTestCase):
         self.assertEqual((self.folder / "d" / "secret-key").stat().st_mode & 0o077, 0)
 
     def collected(self, address: str, page: str) -> None:
-        """Styles and scripts come as one file each, named by content, packed and kept; in them is what each file says."""
+        """Styles and scripts come as one file each, named by content, packed and kept, with what every file says."""
         for kind, marks in (
             ("css", (":root{", ".night .own", ".way-heads")),
             ("js", ("uPlot", "night-scrub", "#fold")),
