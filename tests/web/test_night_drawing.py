@@ -34,7 +34,7 @@ class Drawn(SimpleTestCase):
         self.assertIsNone(other.own)
 
     def test_the_scrubber_is_given_what_flows(self) -> None:
-        """A pack without ohms: every device draws its watts over the volts at the fork, which are those of the cells."""
+        """A pack without ohms: every device draws its watts over the volts at the fork, those of the cells."""
         source = BLOCK | {"resistance_ohm": 0.0}
         made = outing(branch("power", 6.0), branch("power", 3.0), hours=2.0, source=source)
         run = follow(made.supplies[0], made.conditions, 2.0, keep=True)
