@@ -20,7 +20,7 @@ LOOKS: tuple[tuple[Literal["light", "dark"], int, int, list[str]], ...] = (
     ("dark", 1280, 800, ["color-contrast"]),  # nothing else goes with the colours
 )
 GRAVE = ("moderate", "serious", "critical")
-PANELS = ("1", "2", "4", "6", "add-2", "match", "run", "build", "prove", "record")
+PANELS = ("1", "2", "4", "6", "add-2", "match", "run", "build", "buy", "do", "prove", "record")
 ONE_IN = 12
 
 

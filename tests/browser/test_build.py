@@ -94,12 +94,12 @@ class BuildJourney(BrowserTest):
         page.get_by_role("button", name=re.compile("Put in a cut-off")).click()
         expect(page.locator("#line")).to_contain_text("opens at 15 V")
         expect(page.locator("#verdict")).not_to_contain_text("leaves the low cut-off")
-        page.get_by_role("button", name="Choose for me").scroll_into_view_if_needed()
+        page.get_by_role("button", name="Choose wire and fuse for me").scroll_into_view_if_needed()
         stood = page.evaluate("scrollY")
-        page.get_by_role("button", name="Choose for me").click()
-        expect(page.locator(".build-table .bad")).to_have_count(0)
+        page.get_by_role("button", name="Choose wire and fuse for me").click()
+        expect(page.locator(".stands.bad")).to_have_count(0)
         self.assertLess(abs(page.evaluate("scrollY") - stood), 100)  # the page is put in anew and stays where it was
-        expect(page.get_by_role("button", name="Choose for me")).to_be_focused()
+        expect(page.get_by_role("button", name="Choose wire and fuse for me")).to_be_focused()
         expect(page.locator("#verdict")).not_to_contain_text("lead loses")
 
     def test_a_stop_and_a_choice_keep_what_was_typed(self) -> None:

@@ -45,7 +45,7 @@ class Drawings(BrowserTest):
     def panels(self, made: Conversion) -> list[str]:
         """The panels of a conversion that draw."""
         device = len(made.case.path) + 2
-        panels = [(f"{made.case.title} {one}", one) for one in (1, device, "match", "run", "build", "prove")]
+        panels = [(f"{made.case.title} {one}", one) for one in (1, device, "match", "run", "build", "do", "prove")]
         return [f"/c/{made.pk}/?panel={one}" for name, one in panels if drawn(name, 8)]
 
     def test_nothing_covers_or_cuts_a_text(self) -> None:
@@ -92,7 +92,19 @@ class Narrow(BrowserTest):
         urls = ["/", "/shelf/", "/new/", "/outings/", "/outings/1/", "/outings/1/build-0/", "/outings/1/bench-0/"]
         urls = [url for url in urls if drawn(url, 3)]
         for made in Conversion.objects.order_by("pk"):
-            for panel in (1, 2, len(made.case.path) + 2, "add-1", "match", "run", "build", "prove", "record"):
+            for panel in (
+                1,
+                2,
+                len(made.case.path) + 2,
+                "add-1",
+                "match",
+                "run",
+                "build",
+                "buy",
+                "do",
+                "prove",
+                "record",
+            ):
                 urls += [f"/c/{made.pk}/?panel={panel}"] if drawn(f"{made.title} {panel}", 20) else []
         for width in (390, 320):
             page = self.open_page(width, 844)

@@ -210,7 +210,7 @@ class Manners(BrowserTest):
         self.assertEqual(made.verdict, "refused")
         for width, height in ((1280, 800), (390, 844)):
             page.set_viewport_size({"width": width, "height": height})
-            for panel in ("match", "build", "prove", "record"):
+            for panel in ("match", "build", "buy", "do", "prove", "record"):
                 self.goto(f"/c/{made.pk}/?panel={panel}")
                 for finding in page.locator("#verdict .finding.refuse").all():
                     expect(finding).to_be_visible()

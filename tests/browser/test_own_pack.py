@@ -55,6 +55,7 @@ class OwnPack(BrowserTest):
         self.assertEqual((taken.source.name, taken.source.outlet.measured), ("3S2P 11.1V 5Ah", True))
 
         page.locator("#tab-build").click()
+        page.locator("#tab-do").click()
         ticks = page.locator("#steps input[type=checkbox][name=done]")
         expect(ticks.first).to_be_visible()
         for i in range(ticks.count()):

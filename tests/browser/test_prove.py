@@ -145,11 +145,13 @@ class Prove(BrowserTest):
         expect(first.locator("#gate-open-voltage .gate-word")).to_have_text("failed")
 
     def test_steps_are_ticked_annotated_and_photographed(self) -> None:
-        page = self.open(panel="build")
+        page = self.open(panel="do")
         step = page.locator("#step-gather")
         with page.expect_response(lambda r: "/tick/" in r.url):
             step.locator("input[type=checkbox]").check()
-        expect(page.locator("#steps .build-top")).to_contain_text("1 of")
+        expect(page.locator("#steps-done")).to_contain_text("1 of")
+        expect(page.locator("#steps details[open] summary")).to_contain_text("2. ")  # the next one opens
+        step.locator("summary").click()
         step.locator("input[name=note]").fill("switch missing")
         with page.expect_response(lambda r: "/note/" in r.url):
             step.locator("input[name=note]").press("Enter")
@@ -158,10 +160,21 @@ class Prove(BrowserTest):
             Image.new("RGB", (300, 200), "teal").save(file)
             step.locator("input[type=file]").set_input_files(file)
             expect(page.locator("#step-gather img")).to_be_visible()
+        expect(step.locator("details[open]")).to_be_visible()  # and this one stays, where it was written in
         page.reload()
         expect(page.locator("#step-gather input[name=note]")).to_have_value("switch missing")
+        expect(page.locator("#here svg.wiring")).to_be_visible()
+        for _ in range(2):
+            opened = page.locator("#steps details[open]")
+            was = opened.locator("summary b").inner_text()
+            opened.get_by_role("button", name="Done, next").click()
+            expect(page.locator("#steps details[open] summary b")).not_to_have_text(was)
+            expect(page.locator("#steps details[open] summary")).to_be_focused()
+        lit = page.locator("#steps details[open]").get_attribute("data-of")
+        expect(page.locator("#here svg.wiring .lit")).to_have_attribute("data-part", lit or "?")
+        expect(page.locator("#steps-done")).to_contain_text("3 of")
         self.goto("/")
-        expect(page.locator(".strip", has_text="built 1 of")).to_be_visible()
+        expect(page.locator(".strip", has_text="Built 3 of")).to_be_visible()
 
 
 class Printed(BrowserTest):

@@ -4,16 +4,23 @@ from __future__ import annotations
 
 import json
 import re
+from math import inf
 from typing import Any
 from xml.etree import ElementTree
 
 from django.core.management import call_command
 from django.test import TestCase
 from django.urls import reverse
+from msgspec.structs import replace
 
 from hermotrope.bench import actions
+from hermotrope.bench.build_panel import build_context
+from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
+from hermotrope.drawings.margins import GREATEST_W, WIDE, heat_wide, margin_bar, warmth
+from hermotrope.drawings.wiring import BOTTOM, TITLE_Y, part_view, switch_marks, wiring
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.hours.standing import switch_places
 from hermotrope_core.judge.findings import check
 from hermotrope_core.kinds.stages import Fuse, Lead, Switch
 from hermotrope_core.values.known import number
@@ -225,3 +232,64 @@ class Build(TestCase):
         add = self.panel("add-3")
         self.assertIn("protects nothing", add)
         self.assertIn("From the shelf", add)
+
+
+class Stands(TestCase):
+    """What a part stands, drawn."""
+
+    def test_a_bar_says_where_a_rating_fits(self) -> None:
+        for least, rated, most, bad in (
+            (2.0, 3.0, 4.0, False),
+            (2.0, 2.0, 2.0, False),
+            (2.0, 1.9, 4.0, True),
+            (2.0, 4.1, 4.0, True),
+            (0.0, 0.0, inf, False),
+        ):
+            bar = margin_bar(least, rated, most)
+            self.assertEqual(bar.bad, bad, (least, rated, most))
+            self.assertEqual(bar.open_end, most == inf)
+            inside = bar.left <= bar.rated <= bar.left + bar.wide
+            self.assertEqual(inside, not bad, bar)
+            self.assertLessEqual(bar.left + bar.wide, WIDE)
+        self.assertEqual((heat_wide(0.0), heat_wide(GREATEST_W), heat_wide(99.0)), (0.0, WIDE, WIDE))
+        self.assertEqual([warmth(c) for c in (20.0, 45.0, 45.1, 60.0, 60.1)], ["cool", "cool", "warm", "warm", "hot"])
+
+    def test_the_drawing_shows_where_else_the_switch_could_stand(self) -> None:
+        bare = case(
+            "cases", "hide-mount-on-tool-pack", **{"path.1": {"stage": "lead", "length_m": 0.1, "area_mm2": 1.0}}
+        )
+        kinds = [stage.kind for stage in bare.path]
+        board = kinds.index("converter")
+        drawing = wiring(bare)
+        assert drawing is not None
+        marks = switch_marks(bare, drawing, switch_places(bare))
+        self.assertEqual([(mark.at, mark.flat == "never") for mark in marks], [(1, True), (board + 1, False)])
+        self.assertTrue(drawing.parts[0].x < marks[0].x < drawing.parts[1].x)
+        switched = replace(bare, path=(*bare.path[:1], Switch(), *bare.path[1:]))
+        drawing = wiring(switched)
+        assert drawing is not None
+        (mark,) = switch_marks(switched, drawing, switch_places(switched))  # where it stands is not offered
+        self.assertEqual(mark.at, board + 1)
+        self.assertTrue(drawing.parts[board + 1].x < mark.x < drawing.parts[board + 2].x)
+
+    def test_a_view_of_a_part_holds_it_and_stays_on_the_sheet(self) -> None:
+        drawing = wiring(case("cases", "hide-mount-on-tool-pack"))
+        assert drawing is not None
+        ends = {0: 141.0, len(drawing.parts) + 1: drawing.device_x}
+        for which, x in ends.items() | {(part.number, part.x) for part in drawing.parts}:
+            left, top, wide, high = map(float, part_view(drawing, which).split())
+            self.assertTrue(left < x < left + wide)
+            self.assertGreaterEqual(left, 0.0)
+            self.assertLessEqual(left + wide, drawing.width)
+            self.assertTrue(top < TITLE_Y < BOTTOM < top + high)
+
+    def test_plan_tells_margin_and_heat_of_each_part(self) -> None:
+        call_command("load_demo", verbosity=0)
+        made = Conversion.objects.get(title="Pan mount, Hide 3")
+        rows = {row["name"]: row for row in build_context(made, Feed(made.case))["rows"]}
+        self.assertEqual(list(rows), ["Fuse 7.5 A", "Buck converter set to 12 V", "Lead 1.2 m, 1 mm²"])
+        self.assertIn("rated 7.5 A", rows["Fuse 7.5 A"]["margin"]["says"])
+        self.assertIsNone(rows["Fuse 7.5 A"]["heat"])
+        self.assertIn("5.6 A in a closed box", rows["Buck converter set to 12 V"]["margin"]["says"])
+        self.assertEqual(rows["Buck converter set to 12 V"]["heat"]["warmth"], "warm")
+        self.assertTrue(rows["Buck converter set to 12 V"]["heat"]["hot_closed"])

@@ -570,7 +570,7 @@ class Steps(Base):
         )
         self.assertIn("built 1 of", made.workshop)
         self.assertIn("built 1 of", self.now.workshop)
-        self.assertIn("the plan changed since you did this", self.page("build"))
+        self.assertIn("the plan changed since you did this", self.page("do"))
         bench.step(self.made.pk, self.now.version, -1)
         self.assertIn("built 2 of", self.now.workshop)
 

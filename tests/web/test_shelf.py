@@ -131,7 +131,17 @@ class Pages(TestCase):
             self.client.post(f"/c/{made.pk}/pack/", {"key": item.key, "version": made.version})
             made.refresh_from_db()
             self.assertEqual(made.case.source.name, item.name)
-            panels = ("", *map(str, range(1, len(made.case.path) + 3)), "match", "run", "build", "prove", "record")
+            panels = (
+                "",
+                *map(str, range(1, len(made.case.path) + 3)),
+                "match",
+                "run",
+                "build",
+                "buy",
+                "do",
+                "prove",
+                "record",
+            )
             for panel in panels:
                 with self.subTest(name, panel=panel):
                     page = self.client.get(f"/c/{made.pk}/", {"panel": panel})

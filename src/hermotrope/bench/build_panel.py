@@ -1,4 +1,4 @@
-"""What the Build panel shows: drawings, wire and fuses, the switch, joints, heat, deliberate choices, cautions."""
+"""What Build plans: the wiring, what each part stands, the switch, joints, deliberate choices, cautions."""
 
 from __future__ import annotations
 
@@ -8,17 +8,20 @@ from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.ends import other_end
+from hermotrope.drawings.margins import heat_wide, margin_bar, warmth
 from hermotrope.drawings.pins import pin_view
-from hermotrope.drawings.wiring import wiring
+from hermotrope.drawings.wiring import switch_marks, wiring
 from hermotrope.shelf.models import Item
-from hermotrope_core.hours.heat import HAND_HOT_C, part_heats
-from hermotrope_core.hours.standing import switch_places
+from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.hours.heat import HAND_HOT_C, PartHeat, part_heats
+from hermotrope_core.hours.standing import Place, switch_places
 from hermotrope_core.judge.cautions import cautions, stops
-from hermotrope_core.judge.choose import fuse_margins, lead_margins
+from hermotrope_core.judge.choose import FuseMargin, fuse_margins, lead_margins
+from hermotrope_core.judge.choose import Margin as LeadMargin
 from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.kinds.lead import as_lead
 from hermotrope_core.know.adapters import Named, chains
-from hermotrope_core.know.joints import WIRED, Gap, centres_differ, gaps, lead_to_make
+from hermotrope_core.know.joints import WIRED, Gap, LeadToMake, centres_differ, gaps, lead_to_make
 from hermotrope_core.parts.wire import FUSE_MARGIN
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import duration, figure
@@ -31,74 +34,110 @@ DELIBERATE = {
 """Findings that somebody may choose to live with, with a reason."""
 
 
-def build_context(conversion: Conversion, feed: Feed) -> dict[str, Any]:
-    """Everything of the panel; while a stop stands, only what it says and who may take it over."""
-    case = conversion.case
+def build_frame(case: Case) -> dict[str, Any]:
+    """What stands in Plan, Buy and Do; while a stop stands, only what it says and who may take it over."""
     standing = stops(case)
     if standing:
         return {"stops": standing}
-    context: dict[str, Any] = {
-        "drawing": wiring(case),
-        "build_cautions": [one for one in cautions(case) if one.place in ("build", "path")],
-        "choices": _choices(case, feed),
-    }
+    cares = [one for one in cautions(case) if one.place in ("build", "path")]
+    return {"drawing": wiring(case), "build_cautions": cares}
+
+
+def build_context(conversion: Conversion, feed: Feed) -> dict[str, Any]:
+    """Everything of Plan."""
+    case = conversion.case
+    context = build_frame(case)
+    if "stops" in context:
+        return context
+    context["choices"] = _choices(case, feed)
     if feed.situation is None or case.source is None:
         return context
-    situation = feed.situation
-    shelf = [(item.name, item.readable()) for item in Item.objects.filter(kind="lead").order_by("-have", "position")]
-    leads = [(name, lead) for name, part in shelf if (lead := as_lead(part))]
+    situation, drawing = feed.situation, context["drawing"]
+    places = switch_places(case)
     return context | {
-        "leads": [_lead(case, one) for one in lead_margins(situation)],
-        "fuses": [_fuse(case, one) for one in fuse_margins(situation)],
-        "switches": _switches(case),
-        "joins": [_join(case, gap, leads) for gap in gaps(case)],
-        "heats": [_heat(case, one) for one in part_heats(situation)],
+        "rows": _rows(case, situation),
+        "switches": _switches(case, places),
+        "marks": switch_marks(case, drawing, places),
+        "joins": joins(case),
         "temperature": figure(situation.temperature_c, "°C"),
         "closed": situation.closed,
     }
 
 
-def name_of(case: Case, stage: int) -> str:
-    part = case.path[stage]
-    return part.whole
+def joins(case: Case) -> list[dict[str, Any]]:
+    """How each gap of a case with a source is joined: by leads of the shelf, or by one to make, with its ends drawn."""
+    shelf = [(item.name, item.readable()) for item in Item.objects.filter(kind="lead").order_by("-have", "position")]
+    leads = [(name, lead) for name, part in shelf if (lead := as_lead(part))]
+    return [_join(case, gap, leads) for gap in gaps(case)]
 
 
-def _lead(case: Case, one: Any) -> dict[str, Any]:
+def _rows(case: Case, situation: Situation) -> list[dict[str, Any]]:
+    """What each part of the path stands, in path order: its margin in amperes and the heat it makes."""
+    margins = {one.stage: _lead(one) for one in lead_margins(situation)}
+    margins |= {one.stage: _fuse(one) for one in fuse_margins(situation)}
+    heats = {one.stage: one for one in part_heats(situation)}
+    rows = []
+    for i, stage in enumerate(case.path):
+        heat = heats.get(i)
+        margin = margins.get(i) or (_board(heat) if heat and heat.derated_a is not None else None)
+        if margin or heat:
+            name = {"name": stage.whole, "station": i + 2}
+            rows.append({**name, "margin": margin, "heat": _heat(heat, situation.closed) if heat else None})
+    return rows
+
+
+def _lead(one: LeadMargin) -> dict[str, Any]:
+    spare = f", {one.safe_a / one.amps:.1f} × that" if one.amps > 0 else ""
+    fuse = f"fuse before it {figure(one.fuse_a, 'A', 2)}" if one.fuse_a else "no fuse before it"
+    drop = f"loses {figure(one.drop_v, 'V', 2)} ({figure(one.share, '%', 2)})"
     return {
-        "name": name_of(case, one.stage),
-        "station": one.stage + 2,
-        "amps": figure(one.amps, "A"),
-        "safe": figure(one.safe_a, "A", 2),
-        "spare": f"{one.safe_a / one.amps:.1f} ×" if one.amps > 0 else "–",
-        "fuse": figure(one.fuse_a, "A", 2) if one.fuse_a else "none before it",
-        "drop": f"{figure(one.drop_v, 'V', 2)} ({figure(one.share, '%', 2)})",
-        "loss": figure(one.loss_w, "W", 2),
-        "ohm": figure(one.ohm, "Ω", 2),
+        "bar": margin_bar(one.amps, one.safe_a, float("inf")),
+        "says": f"carries {figure(one.amps, 'A')}; safe for {figure(one.safe_a, 'A', 2)}{spare}; {fuse}; {drop}",
         "bad": one.amps > one.safe_a or one.share > 0.03,
     }
 
 
-def _fuse(case: Case, one: Any) -> dict[str, Any]:
+def _fuse(one: FuseMargin) -> dict[str, Any]:
     rides = "no peak is stated"
     if one.peak_a is not None and one.peak_s is not None:
         peak = f"{figure(one.peak_a, 'A', 2)} for {figure(one.peak_s, 's', 2)}"
         holds = "it holds" if one.opens_s is None else f"it opens after {figure(one.opens_s, 's', 2)} at the soonest"
         rides = f"peak {peak}: {holds}"
-    under = "no lead behind it before the next part" if one.wire_a == float("inf") else figure(one.wire_a, "A", 2)
+    least = FUSE_MARGIN * one.load_a
+    most = "no lead behind it" if one.wire_a == float("inf") else figure(one.wire_a, "A", 2)
     return {
-        "name": name_of(case, one.stage),
-        "load": f"{figure(one.load_a, 'A')} × {FUSE_MARGIN:g} = {figure(FUSE_MARGIN * one.load_a, 'A')}",
-        "rating": figure(one.rating_a, "A", 2),
-        "wire": under,
-        "rides": rides,
-        "bad": one.rating_a < FUSE_MARGIN * one.load_a or one.rating_a > one.wire_a,
+        "bar": margin_bar(least, one.rating_a, one.wire_a),
+        "says": f"needs {figure(least, 'A')} ({figure(one.load_a, 'A')} × {FUSE_MARGIN:g}), rated "
+        f"{figure(one.rating_a, 'A', 2)}, the wire stands: {most}; {rides}",
+        "bad": not least <= one.rating_a <= one.wire_a,
     }
 
 
-def _switches(case: Case) -> list[dict[str, Any]]:
+def _board(one: PartHeat) -> dict[str, Any]:
+    carries, derated = one.carries_a or 0.0, one.derated_a or 0.0
+    gives = f"gives {figure(carries, 'A', 2)}; {figure(derated, 'A', 2)} in a closed box"
+    return {"bar": margin_bar(carries, derated, float("inf")), "says": gives, "bad": carries > derated}
+
+
+def _heat(one: PartHeat, closed: bool) -> dict[str, Any]:
+    most = max(w for _, w in one.watts)
+    here = one.warmest_closed_c if closed else one.warmest_open_c
+    return {
+        "wide": heat_wide(most),
+        "warmth": warmth(here),
+        "watts": figure(most, "W", 2),
+        "when": f"at {figure(one.at_soc, '%', 2)} charge",
+        "open": f"{one.warmest_open_c:.0f} °C",
+        "closed": f"{one.warmest_closed_c:.0f} °C",
+        "hot_open": one.warmest_open_c > HAND_HOT_C,
+        "hot_closed": one.warmest_closed_c > HAND_HOT_C,
+    }
+
+
+def _switches(case: Case, places: tuple[Place, ...]) -> list[dict[str, Any]]:
     now = next((i for i, stage in enumerate(case.path) if stage.BY_HAND), None)
     rows = []
-    for place in switch_places(case):
+    for place in places:
         flat = (
             "nothing flows"
             if place.days is None
@@ -129,12 +168,29 @@ def _join(case: Case, gap: Gap, leads: list[Named]) -> dict[str, Any]:
         "direct": any(not chain.links for chain in found),
         "make": made,
         "swaps": made.swaps or (gap.stop == len(case.path) and centres_differ(case)),
-        "views": [
-            _end(_view_words(where, end), end, of_device=far)
-            for where, end, far in (("at the source", made.source_end, False), ("at the device", made.device_end, True))
-            if end.kind not in WIRED
-        ],
+        "views": list(_ends(made).values()),
         "bay": gap.far.kind == "cell-bay",
+    }
+
+
+def ends_to_make(case: Case) -> dict[str, dict[str, Any]]:
+    """The ends to make at the source and at the device, as they are drawn; by `source` and `device`."""
+    found = {}
+    for gap in gaps(case):
+        ends = _ends(lead_to_make(gap.near, gap.far))
+        if gap.start == 0 and "source" in ends:
+            found["source"] = ends["source"]
+        if gap.stop == len(case.path) and "device" in ends:
+            found["device"] = ends["device"]
+    return found
+
+
+def _ends(made: LeadToMake) -> dict[str, dict[str, Any]]:
+    both = {"source": made.source_end, "device": made.device_end}
+    return {
+        where: _end(_view_words(f"at the {where}", end), end, of_device=where == "device")
+        for where, end in both.items()
+        if end.kind not in WIRED
     }
 
 
@@ -153,30 +209,6 @@ def _end(words: str, connector: Connector, *, of_device: bool) -> dict[str, Any]
         "other": other_end(connector, of_device=of_device),
         "pins": pin_view(connector, plug=True),
     }
-
-
-def _heat(case: Case, one: Any) -> dict[str, Any]:
-    return {
-        "name": name_of(case, one.stage),
-        "watts": figure(max(w for _, w in one.watts), "W", 2),
-        "curve": _curve(one.watts),
-        "when": f"at {figure(one.at_soc, '%', 2)} charge",
-        "open": f"{one.warmest_open_c:.0f} °C",
-        "closed": f"{one.warmest_closed_c:.0f} °C",
-        "hot_open": one.warmest_open_c > HAND_HOT_C,
-        "hot_closed": one.warmest_closed_c > HAND_HOT_C,
-        "derated": ""
-        if one.derated_a is None
-        else f"{figure(one.carries_a, 'A', 2)} of {figure(one.derated_a, 'A', 2)}",
-        "over": one.derated_a is not None and one.carries_a > one.derated_a,
-    }
-
-
-def _curve(watts: tuple[tuple[float, float], ...]) -> str:
-    """Heat over the charge, full at the left, as the path of a drawing 92 by 26."""
-    most = max(w for _, w in watts) or 1.0
-    points = [(2.0 + 88.0 * (1.0 - soc), 24.0 - 20.0 * w / most) for soc, w in watts]
-    return "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in points)
 
 
 def _choices(case: Case, feed: Feed) -> dict[str, Any]:

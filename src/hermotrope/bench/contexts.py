@@ -154,11 +154,15 @@ class PanelKind:
     """Its name among the views; none for what belongs to a station of the line."""
     order: int = 0
     """Its place among them."""
+    within: str = ""
+    """The view that it is a part of, and whose tab stays the current one."""
+    companion: str = "bench/_scale.html"
+    """What stands beside it in the right column."""
 
     @property
     def folds_line(self) -> bool:
         """Whether the line folds to one bar above it: where it is neither the subject nor moved by what is read."""
-        return bool(self.view) and not self.outcome
+        return bool(self.view or self.within) and not self.outcome
 
 
 PANELS: dict[str, PanelKind] = {
@@ -169,7 +173,7 @@ PANELS: dict[str, PanelKind] = {
     "add": PanelKind("bench/_panel_add.html", _add),
     "match": PanelKind("bench/_panel_match.html", _match, view="Match", order=1),
     "run": PanelKind("bench/_panel_run.html", _run, "above", view="Run", order=2),
-    "build": PanelKind("bench/_panel_build.html", _build, view="Build", order=3),
+    "build": PanelKind("bench/_panel_build.html", _build, view="Build", order=3, companion="bench/_joins.html"),
     "record": PanelKind("bench/_panel_record.html", _record, view="Record", order=5),
 }
 """Other places add theirs when they start."""

@@ -8,10 +8,11 @@ import msgspec
 
 from hermotrope.drawings.letters import lines
 from hermotrope_core.circuit.pack import flat_volts, full_volts
+from hermotrope_core.hours.standing import Place
 from hermotrope_core.kinds.inlets import KIND_WORDS, Connector
 from hermotrope_core.know.connectors import contacts_of
 from hermotrope_core.plan.case import Case
-from hermotrope_core.values.figures import reach
+from hermotrope_core.values.figures import duration, reach
 from hermotrope_core.values.known import number
 
 TOP, BOTTOM = 96.0, 176.0
@@ -86,6 +87,39 @@ class Drawing(msgspec.Struct, frozen=True):
     in_marks: tuple[Mark, Mark]
     lines: tuple[tuple[float, str], ...]
     words: str
+
+
+class SwitchMark(msgspec.Struct, frozen=True):
+    """A place where the one switch could stand: between which parts, how soon the pack is flat with it open there."""
+
+    x: float
+    at: int
+    """Its place in the path as it is without a switch."""
+    flat: str
+
+
+def switch_marks(case: Case, drawing: Drawing, places: tuple[Place, ...]) -> tuple[SwitchMark, ...]:
+    """The places but the one where the switch stands already."""
+    now = next((i for i, stage in enumerate(case.path) if stage.BY_HAND), None)
+    marks = []
+    for place in places:
+        if place.at is None or place.at == now:
+            continue
+        wire = drawing.wires[place.at + (now is not None and place.at > now)]
+        flat = "never" if place.days is None else duration(place.days * 86400)
+        marks.append(SwitchMark(round((wire.left + wire.right) / 2, 1), place.at, flat))
+    return tuple(marks)
+
+
+CROP_X, CROP_TOP, CROP_HIGH = 150.0, 42.0, 192.0
+"""How far to both sides of a part a view of it alone reaches, where it begins and how high it is."""
+
+
+def part_view(drawing: Drawing, number: int) -> str:
+    """The view box that shows a part and its neighbours; 0 the source's end, one more than there are the device's."""
+    places = {0: FIRST, len(drawing.parts) + 1: drawing.device_x} | {part.number: part.x for part in drawing.parts}
+    left = min(max(places[number] - CROP_X, 0.0), drawing.width - 2 * CROP_X)
+    return f"{left:g} {CROP_TOP:g} {2 * CROP_X:g} {CROP_HIGH:g}"
 
 
 def wiring(case: Case) -> Drawing | None:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+from hermotrope.bench.build_panel import ends_to_make
 from hermotrope.bench.models import Conversion
+from hermotrope.drawings.wiring import part_view, wiring
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.models import PartMark
 from hermotrope.shelf.models import Item
-from hermotrope_core.build import PartLine, parts_list
+from hermotrope_core.build import PartLine, Step, parts_list
 from hermotrope_core.values.figures import duration
 from hermotrope_core.values.known import maybe
 
@@ -85,12 +87,13 @@ def _gist(part: Any) -> tuple[Any, ...]:
     return tuple(v if isinstance(v := getattr(part, name, None), str) else maybe(v) for name in names)
 
 
-def steps_context(conversion: Conversion) -> dict[str, Any]:
-    """The steps with their ticks, notes and pictures."""
+def steps_context(conversion: Conversion, now: str = "") -> dict[str, Any]:
+    """The steps with their ticks, notes and pictures; open is `now` (a key), or the first that is not done."""
     pictures: dict[str, list[Any]] = {}
     for row in conversion.photos.defer("image"):
         pictures.setdefault(row.step, []).append(row)
     marked = Workshop(conversion).marked
+    now = now or next((one.step.key for one in marked if not one.done), "")
     rows = [
         {
             "step": one.step,
@@ -98,6 +101,7 @@ def steps_context(conversion: Conversion) -> dict[str, Any]:
             "done": one.done,
             "changed": one.changed,
             "photos": pictures.get(one.step.key, []),
+            "now": one.step.key == now,
         }
         for one in marked
     ]
@@ -106,4 +110,25 @@ def steps_context(conversion: Conversion) -> dict[str, Any]:
         "steps": rows,
         "steps_done": sum(row["done"] for row in rows),
         "minutes_left": duration(60 * left) if left else "",
+    }
+
+
+def where_to_do(conversion: Conversion, rows: list[dict[str, Any]]) -> dict[str, Any]:
+    """For each step which part of the wiring it is about and the view of it, and the ends that it makes."""
+    case = conversion.case
+    drawing = wiring(case)
+    if drawing is None:
+        return {"steps": rows}
+    ends = {f"end-{where}": made for where, made in ends_to_make(case).items()}
+    outer = {"end-source": 0, "end-device": len(drawing.parts) + 1}
+    whole = f"0 0 {drawing.width:g} {drawing.height:g}"
+    for row in rows:
+        step: Step = row["step"]
+        part = outer.get(step.key) if step.stage is None else step.stage + 1
+        row |= {"part": part, "view": whole if part is None else part_view(drawing, part), "end": ends.get(step.key)}
+    now = next((row for row in rows if row["now"]), None)
+    return {
+        "steps": rows,
+        "now_view": now["view"] if now else whole,
+        "now_part": now["part"] if now else None,
     }

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+from hermotrope.bench.build_panel import build_frame
 from hermotrope.bench.contexts import ALSO, PANELS, PanelKind, Shown
 from hermotrope.bench.imports import IMPORTERS, Importer
 from hermotrope.bench.panels import VIEWS, Panel
 from hermotrope.proving import records
-from hermotrope.proving.checklist import parts_context, steps_context
+from hermotrope.proving.checklist import parts_context, steps_context, where_to_do
 from hermotrope.proving.log_panel import newest_log
 from hermotrope.proving.panel import prove_context, proved_rows
 from hermotrope_core.tell.record import is_record
@@ -18,8 +19,16 @@ def _prove(shown: Shown) -> dict[str, Any]:
     return prove_context(shown.conversion, shown.query)
 
 
-def _build(shown: Shown, _: dict[str, Any]) -> dict[str, Any]:
+def _counted(shown: Shown, _: dict[str, Any]) -> dict[str, Any]:
     return parts_context(shown.conversion) | steps_context(shown.conversion)
+
+
+def _frame(shown: Shown) -> dict[str, Any]:
+    return build_frame(shown.case)
+
+
+def _do(shown: Shown, so_far: dict[str, Any]) -> dict[str, Any]:
+    return where_to_do(shown.conversion, so_far["steps"])
 
 
 def _record(shown: Shown, _: dict[str, Any]) -> dict[str, Any]:
@@ -35,6 +44,11 @@ def join() -> None:
     """Put it all in its place; once, when the application starts."""
     VIEWS["prove"] = lambda _: Panel("prove", "Prove", "prove")
     PANELS["prove"] = PanelKind("proving/_prove.html", _prove, view="Prove", order=4)
-    for kind, more in (("build", _build), ("record", _record), ("run", _run)):
+    VIEWS["buy"] = lambda _: Panel("buy", "Build", "buy")
+    VIEWS["do"] = lambda _: Panel("do", "Build", "do")
+    PANELS["buy"] = PanelKind("proving/_panel_buy.html", _frame, within="build", companion="proving/_here.html")
+    PANELS["do"] = PanelKind("proving/_panel_do.html", _frame, within="build", companion="proving/_here.html")
+    also = [("build", _counted), ("buy", _counted), ("do", _counted), ("do", _do), ("record", _record), ("run", _run)]
+    for kind, more in also:
         ALSO[kind].append(more)
     IMPORTERS.append(Importer(is_record, records.put_on_bench))

@@ -39,6 +39,8 @@ class Step(msgspec.Struct, frozen=True):
     minutes: float
     skill: Skill
     caution: str = ""
+    stage: int | None = None
+    """The part of the path that it puts in."""
 
     @property
     def basis(self) -> str:
@@ -108,7 +110,7 @@ def part_steps(case: Case, start: int, stop: int) -> Iterator[Step]:
             continue
         place = case.place(i)
         work, key = (MAINS_CORD, "mains") if place.mains and not stage.HOLDS else (stage.work(place), stage.WORK_KEY)
-        yield Step(f"{key}-{i}", f"Part {i + 1}: {work.name}", work.how, work.minutes, work.skill, work.caution)
+        yield Step(f"{key}-{i}", f"Part {i + 1}: {work.name}", work.how, work.minutes, work.skill, work.caution, i)
 
 
 def end_at_source(case: Case) -> Iterator[Step]:

@@ -10,8 +10,8 @@ from hermotrope_core.values.known import number
 
 SOCS = (1.0, 0.75, 0.5, 0.25, 0.05)
 """Charges at which the heaviest mode is looked at, with the end of the run."""
-HAND_HOT_C = 60.0
-"""Above this a part burns fingers and softens its insulation (typical)."""
+HAND_WARM_C, HAND_HOT_C = 45.0, 60.0
+"""Above the first a part is warm to the hand; above the second it burns fingers and softens insulation (typical)."""
 
 
 class PartHeat(msgspec.Struct, frozen=True):

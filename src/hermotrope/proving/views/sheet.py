@@ -14,7 +14,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.entry.asked import htmx
 from hermotrope.entry.typed import EditError
 from hermotrope.proving import actions
-from hermotrope.proving.checklist import parts_context, steps_context
+from hermotrope.proving.checklist import parts_context, steps_context, where_to_do
 from hermotrope.proving.models import Photo
 from hermotrope.proving.sheet import sheet_context
 from hermotrope_core.values.quantity import QuantityError, parse
@@ -49,12 +49,17 @@ def _plain(text: str) -> str:
     return "'" + text if text[:1] in "=+-@\t\r" else text
 
 
-def _steps(request: HttpRequest, conversion: Conversion, error: str = "") -> HttpResponse:
+def _steps(request: HttpRequest, conversion: Conversion, error: str = "", now: str = "") -> HttpResponse:
     if not htmx(request):
-        return redirect(f"{conversion.get_absolute_url()}?panel=build#steps")
-    context: dict[str, Any] = {"conversion": conversion, **steps_context(conversion)}
+        return redirect(f"{conversion.get_absolute_url()}?panel=do#steps")
+    key = request.POST.get("key", "")
+    context: dict[str, Any] = {
+        "conversion": conversion,
+        "oob": True,
+        **steps_context(conversion, now or (key if error else "")),
+    }
+    context |= where_to_do(conversion, context["steps"])
     if error:
-        key = request.POST.get("key", "")
         context |= {"error": error, "error_key": key, "typed_note": request.POST.get("note")}
         context["stray"] = not any(row["step"].key == key for row in context["steps"])
     return render(request, "proving/_steps.html", context, status=422 if error else 200)
@@ -64,11 +69,12 @@ def _steps(request: HttpRequest, conversion: Conversion, error: str = "") -> Htt
 def tick(request: HttpRequest, pk: int) -> HttpResponse:
     """Mark a step as done or not."""
     conversion = get_object_or_404(Conversion, pk=pk)
+    key, done = request.POST.get("key", ""), request.POST.get("done") == "yes"
     try:
-        actions.tick(conversion, request.POST.get("key", ""), done=request.POST.get("done") == "yes")
+        actions.tick(conversion, key, done=done)
     except EditError as error:
         return _steps(request, conversion, str(error))
-    return _steps(request, conversion)
+    return _steps(request, conversion, now="" if done else key)
 
 
 @require_POST
@@ -80,7 +86,7 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
         actions.annotate(conversion, request.POST.get("key", ""), note, was)
     except EditError as error:
         return _steps(request, conversion, str(error))
-    return _steps(request, conversion)
+    return _steps(request, conversion, now=request.POST.get("key", ""))
 
 
 @require_POST
@@ -90,7 +96,7 @@ def photo(request: HttpRequest, pk: int) -> HttpResponse:
     wanted = whole_number(request.POST.get("remove", ""), MOST_KEY)
     if wanted is not None:
         Photo.objects.filter(pk=wanted, conversion=conversion).delete()
-        return _steps(request, conversion)
+        return _steps(request, conversion, now=request.POST.get("key", ""))
     file = request.FILES.get("file")
     try:
         if file is None or file.size is None:
@@ -98,7 +104,7 @@ def photo(request: HttpRequest, pk: int) -> HttpResponse:
         actions.add_photo(conversion, request.POST.get("key", ""), file, file.size)  # type: ignore[arg-type]  # a file
     except EditError as error:
         return _steps(request, conversion, str(error))
-    return _steps(request, conversion)
+    return _steps(request, conversion, now=request.POST.get("key", ""))
 
 
 @require_GET
@@ -121,8 +127,8 @@ def part(request: HttpRequest, pk: int) -> HttpResponse:
     except (QuantityError, EditError) as problem:
         error = str(problem)
     if not htmx(request):
-        return redirect(f"{conversion.get_absolute_url()}?panel=build#parts")
-    context = {"conversion": conversion, **parts_context(conversion)}
+        return redirect(f"{conversion.get_absolute_url()}?panel=buy#parts")
+    context = {"conversion": conversion, "oob": True, **parts_context(conversion)}
     if error:
         context |= {"error": error, "error_key": key, "typed_price": typed, "typed_have": have}
     return render(request, "proving/_parts.html", context, status=422 if error else 200)
