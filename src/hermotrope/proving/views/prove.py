@@ -52,7 +52,7 @@ def answer(request: HttpRequest, conversion: Conversion, error: str = "", **more
     if error:  # back to the gate that was asked for, as far as it is open
         gate = request.POST.get("gate") or request.POST.get("ask", "").partition(".")[0]
         query.setlist("gate", [gate])
-    context = {"conversion": conversion, **prove_context(conversion, query), "swap_scale": True, **more}
+    context = {"conversion": conversion, **prove_context(conversion, query), "swap_beside": True, **more}
     if error:
         typed["take"] = request.POST.getlist("take")
         context |= {"typed": typed, "error_above": "" if _has_place(typed, context) else error}

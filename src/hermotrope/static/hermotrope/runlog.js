@@ -146,11 +146,12 @@ const runlog = (() => {
   function draw(holder, data) {
     holder.replaceChildren();
     const plots = [];
-    data.plots.forEach((one) => {
+    data.plots.forEach((one, i) => {
       const hasPrediction = one.predicted.some((v) => v !== null),
-        last = !hasPrediction;
+        last = i === data.plots.length - 1; // one axis of time for all, below the last
+      const volts = one.column.endsWith("_v");
       const series = [{ values: one.measured, look: { stroke: ink("--copper"), width: 1.4 } }];
-      const keys = [bold(`${WORDS[one.column][0]}, ${WORDS[one.column][1]}`), key("pack-key", "measured")];
+      const keys = [key("pack-key", "measured")];
       if (hasPrediction) {
         series.push({ values: one.predicted, look: { stroke: ink("--ink"), width: 1.8, dash: [6, 4] } });
         keys.push(key("predicted-key", "predicted"));
@@ -159,20 +160,20 @@ const runlog = (() => {
         series.push({ values: one.fitted, look: { stroke: ink("--cool"), width: 1.8 } });
         keys.push(key("inlet-key", "with the fit"));
       }
-      title(holder, keys);
+      if (hasPrediction) keys.push(key("residual-key", "the difference, below"));
+      title(holder, [bold(`${WORDS[one.column][0]}, ${WORDS[one.column][1]}`), ...(i === 0 ? keys : [])]);
       plots.push(
-        plot(holder, data, one, series, one.column.endsWith("_v") ? 170 : 100, last, one.column.endsWith("_v"), false),
+        plot(holder, data, one, series, volts ? 110 : 72, last && !hasPrediction, volts, false),
       );
       if (!hasPrediction) return;
-      title(holder, [document.createTextNode(`measured less predicted, ${WORDS[one.column][1]}`)]);
       plots.push(
         plot(
           holder,
           data,
           one,
           [{ values: one.residual, look: { stroke: ink("--refused"), width: 1.2 } }],
-          76,
-          true,
+          50,
+          last,
           false,
           true,
         ),
@@ -237,13 +238,14 @@ const runlog = (() => {
     if (left > 0 && wait.isConnected) setTimeout(() => count(wait), 500);
   }
 
+  const NEXT = "#prove .gate-now .gate-ask:not(.pass, .note)";
   // After a reading, bring what it means into view, and with it what comes next.
   document.addEventListener("htmx:afterSettle", (event) => {
     if (event.detail.target.id !== "prove" || event.detail.requestConfig?.verb !== "post") return;
-    const said = document.querySelector(
-      "#prove .said, #prove .row-error, #prove .gate.current .gate-ask:not(.pass, .note)",
-    );
+    const said = document.querySelector(`#prove .said, #prove .row-error, ${NEXT}`);
     said?.scrollIntoView({ block: "nearest" });
+    if (!document.querySelector("#prove .said, #prove .row-error"))
+      document.querySelector(`${NEXT} input[name=text]`)?.focus({ preventScroll: true }); // the next field is ready
   });
 
   addEventListener("resize", () =>
