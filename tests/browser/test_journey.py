@@ -100,7 +100,7 @@ class MainJourney(BrowserTest):
     def read(self, page: Page) -> None:
         page.keyboard.press("r")
         expect(page.locator("#outcome canvas")).to_have_count(4)
-        expect(page.locator("#outcome")).to_contain_text("pack’s cut-off")
+        expect(page.locator(".sentence")).to_contain_text("pack cut-off")
         expect(page.locator(".working-box")).to_contain_text("usable charge")
         expect(page.locator(".working-box")).to_contain_text("Label watt-hours over mean watts")
         chart = json.loads(page.locator("#chart-data").inner_text())

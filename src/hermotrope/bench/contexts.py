@@ -22,10 +22,10 @@ from hermotrope.drawings.bay import bay_view
 from hermotrope.drawings.ends import other_end
 from hermotrope.drawings.output import output_curve
 from hermotrope.drawings.pins import pin_view
+from hermotrope.drawings.reach import reach
 from hermotrope.shelf.entries import pack_groups
 from hermotrope_core.hours.ran import judged_run
 from hermotrope_core.judge.findings.joining import how_to_measure
-from hermotrope_core.judge.working import runtime_working
 from hermotrope_core.kinds.inlets import fixed_by_standard
 from hermotrope_core.kinds.stages import KINDS
 from hermotrope_core.know.polarity import FINDS
@@ -127,7 +127,8 @@ def _run(shown: Shown) -> dict[str, Any]:
     context = run_context(feed, shown.query)
     if feed.chart:
         context["chart"] = feed.chart | {"measured": as_tried(conversion)}
-    context["runtime_working"] = runtime_working(feed.planned) if feed.planned else None
+    if feed.range:
+        context["reach"] = reach(feed.range, as_tried(conversion))
     context["measured"] = duration(conversion.measured_s) if conversion.measured_s else ""
     if feed.planned and feed.range and conversion.measured_s:
         context["ran"] = judged_run(feed.planned, feed.range, conversion.measured_s)
@@ -149,7 +150,7 @@ class PanelKind:
 
     template: str
     context: Callable[[Shown], dict[str, Any]]
-    outcome: Literal["", "above", "below"] = ""
+    outcome: Literal["", "within", "below"] = ""
     view: str = ""
     """Its name among the views; none for what belongs to a station of the line."""
     order: int = 0
@@ -172,7 +173,7 @@ PANELS: dict[str, PanelKind] = {
     "shelf": PanelKind("bench/_shelf.html", _shelf),
     "add": PanelKind("bench/_panel_add.html", _add),
     "match": PanelKind("bench/_panel_match.html", _match, view="Match", order=1),
-    "run": PanelKind("bench/_panel_run.html", _run, "above", view="Run", order=2),
+    "run": PanelKind("bench/_panel_run.html", _run, "within", view="Run", order=2, companion="bench/_conditions.html"),
     "build": PanelKind("bench/_panel_build.html", _build, view="Build", order=3, companion="bench/_joins.html"),
     "record": PanelKind("bench/_panel_record.html", _record, view="Record", order=5),
 }

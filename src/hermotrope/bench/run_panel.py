@@ -18,6 +18,7 @@ from hermotrope_core.hours.night import through_the_night
 from hermotrope_core.hours.sums import simple_sums
 from hermotrope_core.hours.swap import handover
 from hermotrope_core.hours.warning import Alarm, alarms, field_warnings
+from hermotrope_core.judge.working import runtime_working
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.case import planned
 from hermotrope_core.values.clock import clock_time, days_later
@@ -44,6 +45,7 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "duty_sums": sums_of(situation),
         "sentence": sentence(feed),
         "programme": programme(feed),
+        "runtime_working": runtime_working(situation),
         "thoughts": [_thought(one) for one in simple_sums(situation)],
         "output": _output(situation, ask),
         "alarms": [_alarm(situation, one) for one in alarms(situation, feed.marked_run)],

@@ -106,6 +106,7 @@ AS_STATED = {
 }  # fmt: skip
 """Set-points, geometry and choices, which are taken as stated: nobody is asked how they are known."""
 REDRAWS = {
+    "temperature_c",
     "temperature_by_h",
     "start",
     "seconds",

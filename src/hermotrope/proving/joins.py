@@ -43,9 +43,7 @@ def _run(shown: Shown, so_far: dict[str, Any]) -> dict[str, Any]:
 def join() -> None:
     """Put it all in its place; once, when the application starts."""
     VIEWS["prove"] = lambda _: Panel("prove", "Prove", "prove")
-    PANELS["prove"] = PanelKind(
-        "proving/_prove.html", _prove, view="Prove", order=4, companion="proving/_beside.html"
-    )
+    PANELS["prove"] = PanelKind("proving/_prove.html", _prove, view="Prove", order=4, companion="proving/_beside.html")
     VIEWS["buy"] = lambda _: Panel("buy", "Build", "buy")
     VIEWS["do"] = lambda _: Panel("do", "Build", "do")
     PANELS["buy"] = PanelKind("proving/_panel_buy.html", _frame, within="build", companion="proving/_here.html")

@@ -4,7 +4,7 @@ const charts = (() => {
   let drawn = [],
     keyed = -1e9; // when a key last moved the reading: the plots then answer with a nearest point
   const [TIME, PACK, INLET, AMPS, CHARGE, MODE] = [0, 1, 2, 3, 4, 5];
-  const HEIGHTS = { volts: 180, amps: 92, charge: 84, duty: 52 };
+  const HEIGHTS = { volts: 160, amps: 66, charge: 58, duty: 44 };
   const MODE_HEIGHT = 17;
   const ink = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
