@@ -34,7 +34,7 @@ def side_by_side(page: Page) -> None:
 
 
 def bay(page: Page) -> None:
-    page.locator("#fields > summary").click()
+    page.locator("#fields-bay > summary").click()
     to(".bay-map")(page)
     page.evaluate("scrollBy(0, -260)")
 

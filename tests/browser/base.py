@@ -80,7 +80,8 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def open_fields(self, page: Page | None = None) -> None:
         """Unfold all fields of the device's panel."""
-        (page or self.page).locator("#fields > summary").click()
+        for summary in (page or self.page).locator(".fields:not([open]) > summary").all()[::-1]:
+            summary.click()
 
     def sideways(self, page: Page) -> int:
         """Pixels by which a page is wider than its window."""

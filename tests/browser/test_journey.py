@@ -88,6 +88,7 @@ class MainJourney(BrowserTest):
         conversion = Conversion.objects.latest("pk")
         page.get_by_role("button", name="hold", exact=True).click()
         expect(page.locator("[data-inlet-watts]")).to_have_text("6.0 W")
+        page.locator(".working-box > summary").click()
         expect(page.locator("#working-inlet")).to_contain_text("hold, 40.0 % charge")
         shown = float((volts.text_content() or "").split()[0])
         from hermotrope_core.circuit.situation import Situation
@@ -108,7 +109,7 @@ class MainJourney(BrowserTest):
         self.assertGreater(len(chart["series"][0]), 60)
         page.emulate_media(media="print")
         expect(page.locator(".print-sheet")).to_be_visible()
-        expect(page.locator(".duty-add").first).to_be_hidden()
+        expect(page.locator("#conditions .duty-add").first).to_be_hidden()
         expect(page.locator(".sentence")).to_be_visible()
         self.assertGreater(len(page.pdf(format="A4")), 10_000)
         page.emulate_media(media="screen")
@@ -254,6 +255,7 @@ class Manners(BrowserTest):
         self.page.keyboard.press("Tab")
         expect(self.page.locator("#verdict")).not_to_contain_text("At how many volts does it stop working?")
         expect(self.page.locator("#f-device-supply-min-v")).to_have_value("10.8 V")
+        self.page.locator("#fields-draws > summary").click()
         self.page.get_by_role("button", name="Add a mode").click()
         expect(self.page.locator("#f-device-modes-0-power-w")).to_be_visible()
 

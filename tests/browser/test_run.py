@@ -46,7 +46,7 @@ class RunJourney(BrowserTest):
             expect(page.locator(".ribbon")).to_contain_text(f"hold {lasts}")
             expect(page.locator(".measure-next")).to_be_visible()
         self.assertEqual(page.locator("#panel .working-box").count(), 1)
-        self.assertEqual(page.locator("#panel h3", has_text="Measure next").count(), 1)
+        self.assertEqual(page.locator("#conditions h2", has_text="Measure next").count(), 1)
 
     def test_an_end_of_the_ribbon_is_dragged_and_moved_by_keys(self) -> None:
         self.start()

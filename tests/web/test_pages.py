@@ -82,8 +82,10 @@ class Pages(TestCase):
     def test_a_field_is_set_and_everything_follows(self) -> None:
         text = self.post("set", place="/source/capacity_ah", text="2000 mAh", known_by="measured")
         self.assertIn('value="2 Ah"', text)
-        for part in ("line", "scrub", "verdict", "scale", "outcome", "state", "history"):
+        for part in ("line", "scrub", "verdict", "scale", "state", "history"):
             self.assertRegex(text, rf'id="{part}"[^>]*hx-swap-oob="true"')
+        stage = self.post("set", panel="2", place="/path/0/rating_a", text="7 A", known_by="label")
+        self.assertRegex(stage, r'id="outcome"[^>]*hx-swap-oob="true"')
         self.assertEqual(self.now().case.source.capacity_ah.known_by, "measured")  # type: ignore[union-attr]
 
     def test_a_refused_entry_stays_with_its_reason(self) -> None:

@@ -167,9 +167,9 @@ class PanelKind:
 
 
 PANELS: dict[str, PanelKind] = {
-    "device": PanelKind("bench/_panel_device.html", _device, "below"),
-    "source": PanelKind("bench/_panel_source.html", _source, "below"),
-    "stage": PanelKind("bench/_panel_stage.html", _stage, "below"),
+    "device": PanelKind("bench/_panel_device.html", _device, companion="bench/_scale_working.html"),
+    "source": PanelKind("bench/_panel_source.html", _source, companion="bench/_scale_working.html"),
+    "stage": PanelKind("bench/_panel_stage.html", _stage, "below", companion="bench/_scale_working.html"),
     "shelf": PanelKind("bench/_shelf.html", _shelf),
     "add": PanelKind("bench/_panel_add.html", _add),
     "match": PanelKind("bench/_panel_match.html", _match, view="Match", order=1),
