@@ -126,7 +126,7 @@ def main() -> None:
             page.goto(base + path)
             page.wait_for_load_state("networkidle")
             if panel == "match":
-                page.wait_for_selector(".way")
+                page.wait_for_selector(".way-list .way")
             if prepare is not None:
                 prepare(page)
             page.wait_for_timeout(700)

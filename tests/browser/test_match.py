@@ -23,7 +23,7 @@ class MatchJourney(BrowserTest):
         self.goto("/new/")
         page.locator("form.device-card", has_text="Pan mount, Hide 3").get_by_role("button").click()
         page.get_by_role("link", name="Match try every way").click()
-        expect(page.locator(".way")).to_have_count(8)
+        expect(page.locator(".way-list .way")).to_have_count(8)
         page.locator(".way .beside").nth(0).click()
         expect(page.locator(".way.chosen")).to_have_count(1)
         page.locator(".way:not(.chosen) .beside").first.click()
@@ -43,7 +43,7 @@ class MatchJourney(BrowserTest):
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
         page = self.page
         self.goto(f"/c/{made.pk}/?panel=match")
-        first = page.locator(".way h3").first
+        first = page.locator(".way-list .way h3").first
         before = first.inner_text()
         page.locator("#wish-lightest").focus()
         page.keyboard.press("End")
@@ -72,6 +72,7 @@ class MatchJourney(BrowserTest):
         page.keyboard.press("w")
         page.locator(".way-why summary").first.click()
         expect(page.locator("div.why").first).to_contain_text("geometric mean")
+        page.locator(".refused-group", has=page.locator("form")).first.locator("summary").click()
         page.locator(".refused-group form button").first.click()
         expect(page.locator("#verdict .verdict").first).to_have_text(re.compile("^Fits"))
 
@@ -79,5 +80,5 @@ class MatchJourney(BrowserTest):
         made = actions.create(case("cases", "bat-detector-on-six-aaa"), "Started")
         page = self.open_page(390, 844)
         self.goto(f"/c/{made.pk}/?panel=match", page)
-        expect(page.locator(".way").first).to_be_visible()
+        expect(page.locator(".way-list .way").first).to_be_visible()
         self.assertLessEqual(self.sideways(page), 0)

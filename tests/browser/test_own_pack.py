@@ -45,7 +45,7 @@ class OwnPack(BrowserTest):
 
         made = actions.create(case("cases", "hide-mount-on-tool-pack", **FEEDER), "Started")
         self.goto(f"/c/{made.pk}/?panel=match")
-        first = page.locator(".way").first
+        first = page.locator(".way-list .way").first
         expect(first).to_contain_text("3S2P 11.1V 5Ah")
         expect(page.locator("#ways")).not_to_contain_text("0 against 0")
         first.get_by_role("button", name="Take it").click()

@@ -9,6 +9,7 @@ from unittest import mock
 from django.core.management import call_command
 from django.test import TestCase
 from django.urls import reverse
+from msgspec.structs import replace
 
 from hermotrope.bench import actions, matching
 from hermotrope.bench.models import Conversion
@@ -52,6 +53,22 @@ class Match(TestCase):
         self.assertIn("Straight to the device", text)
         self.assertIn("The full pack exceeds what the converter takes in", text)
         self.assertIn("Cure: ", text)
+
+    def test_the_way_in_use_stands_first_under_the_same_question(self) -> None:
+        text = self.ways()
+        now, rest = text.split('<ol class="way-list">')
+        self.assertIn("as it is", now)
+        self.assertNotIn("as it is", rest)
+        self.assertIn("Fuse", now)
+
+        def runs(text: str) -> str:
+            found = re.search(r'in-use.*?<dd class="mono">([^<]+)', text, re.S)
+            assert found is not None
+            return found[1]
+
+        self.assertNotEqual(runs(text), runs(self.ways(twice="on")))
+        actions.put(self.made.pk, self.made.version, replace(self.made.case, source=None, path=()), "No pack")
+        self.assertNotIn("as it is", self.ways())
 
     def test_a_way_is_taken_and_can_be_undone(self) -> None:
         first = self.ids(self.ways())[0]

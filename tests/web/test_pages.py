@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -87,6 +88,34 @@ class Pages(TestCase):
         stage = self.post("set", panel="2", place="/path/0/rating_a", text="7 A", known_by="label")
         self.assertRegex(stage, r'id="outcome"[^>]*hx-swap-oob="true"')
         self.assertEqual(self.now().case.source.capacity_ah.known_by, "measured")  # type: ignore[union-attr]
+
+    def test_undo_and_redo_say_what(self) -> None:
+        self.post("set", place="/source/capacity_ah", text="2000 mAh", known_by="measured")
+        text = self.post("set", place="/source/cutoff_v", text="15.5 V", known_by="measured")
+        self.assertRegex(text, r'id="undo"[^>]*title="Undo: Cut-off')
+        self.assertRegex(text, r'id="redo"[^>]*disabled')
+        text = self.post("step", do="undo")
+        self.assertRegex(text, r'id="undo"[^>]*title="Undo: Capacity')
+        self.assertRegex(text, r'id="redo"[^>]*title="Redo: Cut-off')
+        self.assertRegex(self.post("step", do="undo"), r'id="undo"[^>]*disabled')
+
+    def test_the_bench_is_searched_and_ordered(self) -> None:
+        for title, pack in (("Owl box lamp", "5S2P tool pack"), ("Adder gate", "3S1P pack")):
+            actions.create(case("judgements", "all-well", title=title, **{"source.name": pack}), "Started")
+
+        def titles(**asked: str) -> list[str]:
+            text = self.client.get("/", asked).content.decode()
+            return re.findall(r'<h2><a href="/c/\d+/">([^<]+)</a>', text)
+
+        self.assertEqual(titles(q="owl lamp"), ["Owl box lamp"])
+        self.assertEqual(titles(q="3S1P"), ["Adder gate"])
+        self.assertEqual(titles(q="nothing of that kind"), [])
+        self.assertIn("Nothing on the bench is called", self.client.get("/", {"q": "<b>"}).content.decode())
+        self.assertNotIn("<b>”", self.client.get("/", {"q": "<b>"}).content.decode())
+        named = titles(order="name")
+        self.assertEqual(named, sorted(named))
+        self.assertEqual(len(titles(order="no such")), len(named))
+        self.assertEqual(titles(q="owl", show="refused"), [])
 
     def test_a_refused_entry_stays_with_its_reason(self) -> None:
         text = self.post("set", 422, place="/source/capacity_ah", text="<b>12 V", known_by="label")

@@ -126,18 +126,13 @@ def _run(shown: Shown) -> dict[str, Any]:
     conversion, feed = shown.conversion, shown.feed
     context = run_context(feed, shown.query)
     if feed.chart:
-        context["chart"] = feed.chart | {"measured": as_tried(conversion)}
+        context["chart"] = feed.chart | {"measured": conversion.ran_as_it_is}
     if feed.range:
-        context["reach"] = reach(feed.range, as_tried(conversion))
+        context["reach"] = reach(feed.range, conversion.ran_as_it_is)
     context["measured"] = duration(conversion.measured_s) if conversion.measured_s else ""
     if feed.planned and feed.range and conversion.measured_s:
         context["ran"] = judged_run(feed.planned, feed.range, conversion.measured_s)
     return context
-
-
-def as_tried(conversion: Conversion) -> float | None:
-    """Seconds that this very state of the conversion ran; None where it was never tried or was changed since."""
-    return conversion.measured_s if conversion.done_revision == conversion.revision else None
 
 
 def _stage(_: Shown) -> dict[str, Any]:
@@ -172,7 +167,7 @@ PANELS: dict[str, PanelKind] = {
     "stage": PanelKind("bench/_panel_stage.html", _stage, "below", companion="bench/_scale_working.html"),
     "shelf": PanelKind("bench/_shelf.html", _shelf),
     "add": PanelKind("bench/_panel_add.html", _add),
-    "match": PanelKind("bench/_panel_match.html", _match, view="Match", order=1),
+    "match": PanelKind("bench/_panel_match.html", _match, view="Match", order=1, companion="bench/_wishes.html"),
     "run": PanelKind("bench/_panel_run.html", _run, "within", view="Run", order=2, companion="bench/_conditions.html"),
     "build": PanelKind("bench/_panel_build.html", _build, view="Build", order=3, companion="bench/_joins.html"),
     "record": PanelKind("bench/_panel_record.html", _record, view="Record", order=5),

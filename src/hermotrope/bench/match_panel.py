@@ -8,7 +8,7 @@ from django.http import QueryDict
 
 from hermotrope.bench import matching
 from hermotrope.bench.models import Conversion
-from hermotrope.bench.ways import listing
+from hermotrope.bench.ways import in_use, listing
 from hermotrope_core.match.request import Wish
 from hermotrope_core.plan.case import questions
 
@@ -41,7 +41,8 @@ def match_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
     if context["missing"] or ask.errors:
         return context
     key, job = matching.job_for(conversion.case, ask)
-    return context | _answer(key, job, ask, matching.WAITS_S)
+    answer = _answer(key, job, ask, matching.WAITS_S)
+    return context | answer | ({"now": in_use(conversion.case, ask)} if "listing" in answer else {})
 
 
 def _answer(key: str, job: matching.Job, ask: matching.Ask, seconds: float) -> dict[str, Any]:

@@ -154,7 +154,7 @@ class Job:
 
     def _report(self, done: int, total: int) -> None:
         self.done, self.total = done, total
-        if self.stopping:
+        if self.stopping and done < total:  # what came to its end is whole
             raise Stopped
 
     def wait(self, seconds: float) -> Matched | None:

@@ -52,6 +52,16 @@ class Conversion(models.Model):
     def get_absolute_url(self) -> str:
         return reverse("feed", args=[self.pk])
 
+    @property
+    def ran_as_it_is(self) -> float | None:
+        """Seconds that this very state ran; None where it was never tried or was changed since."""
+        return self.measured_s if self.done_revision == self.revision else None
+
+    @property
+    def proved_as_it_is(self) -> bool:
+        """Whether this very state was proved, of real parts."""
+        return self.proved_on is not None and not self.rehearsal and self.done_revision == self.revision
+
 
 class Revision(models.Model):
     """A state of a conversion's case, with what was done to reach it."""

@@ -18,10 +18,10 @@ from hermotrope_core.judge.working import runtime_working
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.match.build import Way
 from hermotrope_core.match.groups import amount, common, groups
-from hermotrope_core.match.judge import Judged
+from hermotrope_core.match.judge import Judged, judge
 from hermotrope_core.match.rank import Ranked
 from hermotrope_core.match.search import Matched
-from hermotrope_core.match.shelf import WORK, labour_kind
+from hermotrope_core.match.shelf import WORK, Pack, Part, labour_kind
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import duration, figure
 
@@ -60,7 +60,21 @@ def listing(matched: Matched, ask: Ask) -> dict[str, Any]:
         "compared": kept,
         "complete": matched.complete,
         "more_query": ask.query(most=ask.most + 16),
-        "best": rows[0] if rows else None,
+    }
+
+
+def in_use(case: Case, ask: Ask) -> dict[str, Any] | None:
+    """The way that feeds the device now, under the same question, in the words of the list; None without a pack."""
+    if case.source is None:
+        return None
+    way = Way("direct", Pack(case.source), tuple(Part(stage) for stage in case.path))
+    judged = judge(ask.case(case), way)
+    return {
+        "pack": case.source.name,
+        "parts": [stage.whole for stage in case.path],
+        "runtime": runtime_words(judged),
+        "effort": effort_words(judged),
+        "verdict": judged.verdict,
     }
 
 
@@ -175,8 +189,11 @@ def _spares(way: Way, matched: Matched) -> list[str]:
 
 def group_rows(matched: Matched) -> list[dict[str, Any]]:
     """What was refused, by the number that refused it."""
+    found = groups(matched)
+    most = max((group.count for group in found), default=1)
     return [
         {
+            "share": round(60 * group.count / most, 1),
             "code": group.code,
             "count": group.count,
             "words": group.words,
@@ -187,7 +204,7 @@ def group_rows(matched: Matched) -> list[dict[str, Any]]:
             "cure_runtime": duration(group.cure.runtime_s) if group.cure and group.cure.runtime_s else "",
             "hint": group.hint,
         }
-        for group in groups(matched)
+        for group in found
     ]
 
 

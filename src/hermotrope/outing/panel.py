@@ -66,6 +66,7 @@ def page_context(
     _linked(document, nights)
     runs = bool(nights) and all("run" in one for one in nights if one["supply"].branches)
     worst = [one["verdict"] for one in nights if one.get("verdict")]
+    labels = dict(outing.revisions.values_list("number", "label"))
     return {
         "outing": outing,
         "document": document,
@@ -81,8 +82,8 @@ def page_context(
         "runs": runs,
         "bag": _bag(document),
         "bag_mass": _bag_mass(document),
-        "can_undo": outing.revision > 1,
-        "can_redo": outing.revisions.filter(number__gt=outing.revision).exists(),
+        "undoes": labels.get(outing.revision, "") if outing.revision > 1 else "",
+        "redoes": labels.get(outing.revision + 1, ""),
         "errors": errors,
         "typed": typed,
     }

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import reduce
+from operator import or_
 
 from django.db.models import Case as When
-from django.db.models import Count, IntegerField, Q, Value
+from django.db.models import Count, F, IntegerField, Q, Value
 from django.db.models import When as Is
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
@@ -23,6 +25,7 @@ from hermotrope_core.know.again import converted_again, ran_before
 from hermotrope_core.plan.device import Device
 from hermotrope_core.plan.duty import Duty
 from hermotrope_core.plan.evidence import RanBefore
+from hermotrope_core.plan.trust import trust_of
 from hermotrope_core.tell import record
 from hermotrope_core.values.figures import duration, span
 from hermotrope_core.values.whole import MOST_KEY, whole_number
@@ -36,6 +39,14 @@ FILTERS = {
     "refused": ("Refused", Q(verdict="refused")),
     "open": ("Open", Q(verdict="open")),
 }
+ORDERS = {
+    "urgent": ("what asks for you first", ("urgent", "-changed_at", "pk")),
+    "changed": ("changed last", ("-changed_at", "pk")),
+    "name": ("by name", ("title", "pk")),
+    "longest": ("longest run", (F("runtime_s").desc(nulls_last=True), "pk")),
+}
+SEARCHED = ("title", "case__device__name", "case__source__name", "headline")
+MOST_WORDS = 80
 BLANK, AGAIN = "blank", "again"
 MOST_EARLIER = 500
 """Conversions whose device may be chosen again, the newest first."""
@@ -58,17 +69,26 @@ def _bench(request: HttpRequest, error: str = "", status: int = 200) -> HttpResp
         default=Value(3),
         output_field=IntegerField(),
     )
-    found = (
-        Conversion.objects.annotate(urgent=urgent).filter(FILTERS[chosen][1]).order_by("urgent", "-changed_at", "pk")
-    )
-    counts = Conversion.objects.aggregate(
+    words = request.GET.get("q", "").strip()[:MOST_WORDS]
+    order = request.GET.get("order", "")
+    order = order if order in ORDERS else next(iter(ORDERS))
+    matching = Conversion.objects.all()
+    for word in words.split():
+        found_in = (Q(**{f"{place}__icontains": word}) for place in SEARCHED)
+        matching = matching.filter(reduce(or_, found_in))
+    found = matching.annotate(urgent=urgent).filter(FILTERS[chosen][1]).order_by(*ORDERS[order][1])
+    counts = matching.aggregate(
         **{key: Count("pk", filter=rule) for key, (_, rule) in FILTERS.items() if key != "all"}, all=Count("pk")
     )
     context = {
         "strips": [_strip(conversion) for conversion in found[:LONGEST_LIST]],
         "filters": [(key, words, counts[key]) for key, (words, _) in FILTERS.items()],
         "chosen": chosen,
+        "words": words,
+        "orders": [(key, told) for key, (told, _) in ORDERS.items()],
+        "order": order,
         "total": counts["all"],
+        "any": bool(words) or counts["all"] > 0,
         "error": error,
         "longest": LONGEST_LIST,
     }
@@ -89,6 +109,8 @@ def _strip(conversion: Conversion) -> dict[str, object]:
         "source": source.name if source else "no pack yet",
         "runtime": "–" if conversion.verdict == "refused" else reach,
         "measured": duration(conversion.measured_s) if conversion.measured_s else "",
+        "tried": duration(ran) if (ran := conversion.ran_as_it_is) and conversion.proved_as_it_is else "",
+        "trust": trust_of(conversion.case, proved=conversion.proved_as_it_is),
         "workshop": "" if conversion.verdict in ("open", "refused") else conversion.workshop,
         "stale": conversion.done_revision is not None and conversion.done_revision != conversion.revision,
     }

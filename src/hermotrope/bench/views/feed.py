@@ -10,7 +10,7 @@ from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
-from hermotrope.bench.contexts import Shown, as_tried, panel_context
+from hermotrope.bench.contexts import Shown, panel_context
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.models import Conversion
@@ -29,6 +29,8 @@ from hermotrope_core.judge.findings.voltage import ridden_by_child
 from hermotrope_core.judge.working import inlet_working, runtime_working
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import write_case
+from hermotrope_core.plan.trust import trust_of
+from hermotrope_core.values.figures import duration
 
 FULL = 1.0
 CAUTION_PLACES = {"source": "source", "device": "device", "stage": "path"}
@@ -62,7 +64,7 @@ def feed_context(
     at = feed.point(dict(feed.demands)[heaviest], FULL) if heaviest else None
     places = [question.place for question in feed.questions]
     revisions = list(conversion.revisions.values_list("number", "label", "made_at").order_by("-number"))
-    numbers = [number for number, _, _ in revisions]
+    labels = {number: label for number, label, _ in revisions}
     context: dict[str, Any] = {
         "conversion": conversion,
         "case": case,
@@ -78,9 +80,11 @@ def feed_context(
         "small": small_line(case, feed.findings, unsure=bool(feed.questions)),
         "ends": end_words(feed),
         "scrub": scrub_payload(feed.situation, feed.demands) if feed.situation else None,
-        "chart": feed.chart and feed.chart | {"measured": as_tried(conversion)},
-        "can_undo": conversion.revision - 1 in numbers,
-        "can_redo": conversion.revision + 1 in numbers,
+        "chart": feed.chart and feed.chart | {"measured": conversion.ran_as_it_is},
+        "undoes": labels[conversion.revision] if conversion.revision - 1 in labels else "",
+        "redoes": labels.get(conversion.revision + 1, ""),
+        "trust": trust_of(case, proved=conversion.proved_as_it_is),
+        "ran": duration(ran) if (ran := conversion.ran_as_it_is) and conversion.proved_as_it_is else "",
         "moves": move_problems(case),
         "chemistries": [(key, cell.label) for key, cell in CHEMISTRIES.items()],
         "device_key": str(len(case.path) + 2),
