@@ -13,12 +13,15 @@ from django.core.management import call_command
 from django.db import connection
 from django.test import SimpleTestCase, TestCase
 from django.test.utils import CaptureQueriesContext
+from django.urls import reverse
 
 from hermotrope.bench import actions as bench_actions
+from hermotrope.drawings.stock import boards_drawn, packs_drawn
 from hermotrope.formats import shelf_file
-from hermotrope.shelf import actions, starter
-from hermotrope.shelf.models import ImportDraft, Item
+from hermotrope.shelf import actions, history, starter
+from hermotrope.shelf.models import Change, ImportDraft, Item
 from hermotrope.shelf.parts import part_from, part_tree
+from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
@@ -68,11 +71,11 @@ class Pages(TestCase):
         self.assertEqual(self.client.get("/shelf/", {"kind": "x", "have": "y", "q": "%_'\"<"}).status_code, 200)
 
     def test_queries_do_not_grow(self) -> None:
-        with self.assertNumQueries(2):
+        with self.assertNumQueries(7):
             self.client.get("/shelf/")
         for i in range(20):
             actions.add("source", f"Pack {i}", part_tree(starter.sources()["bank-10"].source))
-        with self.assertNumQueries(2):
+        with self.assertNumQueries(7):
             self.client.get("/shelf/")
 
     def test_the_decoder_answers_as_one_types(self) -> None:
@@ -385,7 +388,7 @@ class Files(TestCase):
             self.apply()
         self.assertLess(len(queries), 100)
         self.assertEqual(Item.objects.filter(kind="lead", price=1.5, starter=False).count(), 5000)
-        with self.assertNumQueries(2):
+        with self.assertNumQueries(7):
             self.client.get("/shelf/")
 
 
@@ -397,3 +400,101 @@ class Parts(SimpleTestCase):
             part_from("source", {**part_tree(starter.sources()["bank-10"].source), "chemistry": "mud"})
         with self.assertRaisesRegex(CaseError, r"^part"):
             part_from("fuse", {"stage": "lead", "length_m": 1, "area_mm2": 1})
+
+
+class History(TestCase):
+    """What is changed on the shelf can be taken back by its name."""
+
+    client_class = Reader
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        call_command("load_starter", verbosity=0)
+
+    def post(self, name: str, *args: int, status: int = 200, **data: Any) -> str:
+        answer = self.client.post(reverse(name, args=args), data, headers=HTMX)
+        self.assertEqual(answer.status_code, status)
+        return answer.content.decode()
+
+    def state(self) -> list[dict[str, Any]]:
+        return [{**actions.row_of(item), "id": item.pk, "at": item.position} for item in Item.objects.order_by("pk")]
+
+    def test_every_change_is_named_taken_back_and_made_again(self) -> None:
+        item = Item.objects.filter(kind="source").first()
+        assert item is not None
+        three = list(Item.objects.filter(kind="fuse").values_list("pk", flat=True)[:3])
+        changes: list[tuple[str, tuple[int, ...], dict[str, Any], str]] = [
+            ("shelf-set", (item.pk,), {"field": "price", "text": "12.5"}, "price"),
+            ("shelf-set", (item.pk,), {"field": "have", "text": "borrowed"}, "have"),
+            ("shelf-part", (item.pk,), {"place": "/capacity_ah", "text": "3 Ah", "known_by": "measured"}, "capacity"),
+            ("shelf-several", (), {"pk": three, "do": "borrowed"}, "3 parts: borrowed"),
+            ("shelf-several", (), {"pk": three[:2], "do": "remove"}, "2 parts taken off"),
+            ("shelf-remove", (item.pk,), {}, "taken off"),
+        ]
+        states = [self.state()]
+        for name, args, data, words in changes:
+            self.post(name, *args, **data)
+            self.assertNotEqual(self.state(), states[-1], name)
+            states.append(self.state())
+            shown = self.client.get(reverse("shelf")).content.decode()
+            self.assertRegex(shown, f'title="Undo: [^"]*{words}')
+        for state in states[-2::-1]:
+            text = self.post("shelf-step", by="-1")
+            self.assertEqual(self.state(), state)
+        self.assertRegex(text, r'value="-1"\s*disabled')
+        self.post("shelf-step", by="-1")  # nothing is left to take back
+        self.assertEqual(self.state(), states[0])
+        for state in states[1:]:
+            self.post("shelf-step", by="1")
+            self.assertEqual(self.state(), state)
+
+    def test_a_new_change_forgets_what_was_undone_and_old_ones_are_forgotten(self) -> None:
+        item = Item.objects.all()[0]
+        for price in range(history.KEPT + 5):
+            self.post("shelf-set", item.pk, field="price", text=str(price))
+        self.assertEqual(Change.objects.count(), history.KEPT)
+        self.post("shelf-step", by="-1")
+        self.post("shelf-set", item.pk, field="price", text="7")
+        self.assertFalse(Change.objects.filter(undone=True).exists())
+        self.post("shelf-set", item.pk, field="price", text="7")  # the same again is no change
+        self.assertEqual(Change.objects.count(), history.KEPT)
+
+    def test_several_need_a_tick_and_keep_it(self) -> None:
+        self.assertIn("tick at least one", self.post("shelf-several", status=422, do="own"))
+        pk = Item.objects.order_by("-have", "position", "name", "pk")[0].pk
+        text = self.post("shelf-several", status=422, do="a dragon", pk=pk)
+        self.assertIn("must be one of own, borrowed, maybe", text)
+        self.assertRegex(text, rf'value="{pk}" form="several"[^>]*checked')
+
+    def test_an_import_is_taken_back_whole(self) -> None:
+        before = self.state()
+        rows = [actions.row_of(item) for item in Item.objects.all()[:5]]
+        rows = [{**row, "price": 3.25} for row in rows] + [{**rows[0], "key": "", "name": "Quite new"}]
+        draft = actions.start_draft("mine.json", rows)
+        actions.read_on(draft.pk)
+        self.assertEqual(actions.apply_draft(draft.pk), (1, 5))
+        self.assertEqual(history.step(-1), "mine.json imported")
+        self.assertEqual(self.state(), before)
+        history.step(1)
+        self.assertTrue(Item.objects.filter(name="Quite new").exists())
+
+    def test_the_drawing_lays_a_device_over_the_packs(self) -> None:
+        made = bench_actions.create(case("judgements", "all-well"), "Started")
+        text = self.client.get(reverse("shelf"), {"for": made.pk}).content.decode()
+        self.assertIn('class="in-mind"', text)
+        self.assertNotIn('class="in-mind"', self.client.get(reverse("shelf"), {"for": 999}).content.decode())
+        packs = [(one.pk, one.name, part) for one in Item.objects.all() if isinstance(part := one.readable(), Source)]
+        drawn = packs_drawn(packs, made.case.device.supply)
+        assert drawn is not None and drawn.window is not None
+        top, high = drawn.window
+        self.assertEqual({shape.fits for shape in drawn.shapes}, {True, False})
+        for shape in drawn.shapes:
+            inside = top - 0.2 <= shape.y and shape.y + shape.high <= top + high + 4.0
+            self.assertTrue(inside or not shape.fits, shape)
+            self.assertLessEqual(shape.x + shape.wide, 1200.5)
+        self.assertIsNone(packs_drawn([], None))
+        boards = [(x.pk, x.name, part) for x in Item.objects.all() if isinstance(part := x.readable(), Converter)]
+        shown = boards_drawn(boards, None)
+        assert shown is not None
+        self.assertTrue(all(shape.out_y is not None and shape.fits is None for shape in shown.shapes))
+        self.assertLess(len(shown.shapes), len(boards))  # an inverter has no window

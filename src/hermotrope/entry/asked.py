@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from typing import cast
+from urllib.parse import urlsplit
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, QueryDict
 from django.utils.cache import patch_vary_headers
 from django_htmx.middleware import HtmxDetails
 
@@ -19,6 +20,12 @@ def wants_part(request: HttpRequest) -> bool:
     """Whether only the part that changes is wanted: not when the browser goes back and has nothing kept."""
     told = htmx(request)
     return bool(told) and not told.history_restore_request
+
+
+def query_behind(request: HttpRequest) -> QueryDict:
+    """The query of the page from which a press comes, as htmx tells it."""
+    url = htmx(request).current_url if htmx(request) else None
+    return QueryDict(urlsplit(url).query if url else "")
 
 
 def page_or_part(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:

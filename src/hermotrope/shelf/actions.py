@@ -16,6 +16,7 @@ from django.utils.text import slugify
 from hermotrope.entry.connectors import as_connector
 from hermotrope.entry.typed import change_at
 from hermotrope.formats.shelf_file import COLUMNS
+from hermotrope.shelf.history import noted
 from hermotrope.shelf.models import COLUMN_FACTS, ImportDraft, Item
 from hermotrope.shelf.parts import item_groups, part_from, part_tree
 from hermotrope_core.plan.document import CaseError
@@ -35,6 +36,8 @@ class Entry(msgspec.Struct, frozen=True):
 
 CHUNK = 500
 """Rows of a file that are judged at a time."""
+LABELS = {"price": "price", "mass_g": "mass", "recharge_h": "recharge", "count": "count", "have": "have",
+          "name": "name", "note": "note"}  # fmt: skip
 NUMBERS = {"price": "", "mass_g": "g", "recharge_h": "h"}
 
 
@@ -47,8 +50,31 @@ def add(kind: str, name: str, part: Any, note: str = "") -> Item:
         for column in COLUMN_FACTS:
             setattr(item, column, maybe(getattr(content, column)))
     item.key = free_key(name)
-    item.save()
+    with noted(f"{item.name} put on the shelf") as touched:
+        item.save()
+        touched.add(item.key)
     return item
+
+
+@transaction.atomic
+def remove(pks: Sequence[int]) -> int:
+    """Take items off the shelf; how many there were."""
+    found = list(Item.objects.filter(pk__in=pks))
+    label = f"{found[0].name} taken off" if len(found) == 1 else f"{len(found)} parts taken off"
+    with noted(label, [item.key for item in found]):
+        Item.objects.filter(pk__in=[item.pk for item in found]).delete()
+    return len(found)
+
+
+@transaction.atomic
+def mark(pks: Sequence[int], have: str) -> int:
+    """Say of several items at once whether they are owned, borrowed or might be bought. Raises `CaseError`."""
+    if have not in Item.Have.values:
+        raise CaseError("have", f"must be one of {', '.join(Item.Have.values)}")
+    found = list(Item.objects.filter(pk__in=pks))
+    with noted(f"{len(found)} parts: {Item.Have(have).label}", [item.key for item in found]):
+        Item.objects.filter(pk__in=[item.pk for item in found]).update(have=have)
+    return len(found)
 
 
 def free_key(name: str) -> str:
@@ -87,7 +113,8 @@ def set_field(pk: int, name: str, typed: str, was: str | None = None) -> Item:
     else:
         raise CaseError(name, "cannot be changed here")
     _checked(item)
-    item.save()
+    with noted(f"{item.name}: {LABELS[name]}", [item.key]):
+        item.save()
     return item
 
 
@@ -113,7 +140,8 @@ def set_part(pk: int, place: str, entry: Entry) -> tuple[Item, str]:
     item.part = part_tree(content)
     if place == "/name" and isinstance(content, Source):
         item.name = content.name[:200]
-    item.save()
+    with noted(f"{item.name}: {place.rsplit('/', 1)[-1].replace('_', ' ')}", [item.key]):
+        item.save()
     return item, change.told
 
 
@@ -258,16 +286,20 @@ def apply_draft(pk: int) -> tuple[int, int]:
         raise CaseError(f"row {refused['row']}", refused["why"])
     taken = set(Item.objects.values_list("key", flat=True))
     new, changed = [], 0
-    for fate in fates:
-        item = item_from(fate["item"])
-        if fate["fate"] == "changed":
-            Item.objects.filter(key=item.key).update(**row_of(item))
-            changed += 1
-        elif fate["fate"] == "new":
-            item.key = item.key or _unused(slugify(item.name)[:60] or "item", taken)
-            taken.add(item.key)
-            new.append(item)
-    Item.objects.bulk_create(new, batch_size=500)
+    with noted(
+        f"{draft.name} imported", [fate["item"]["key"] for fate in fates if fate["fate"] == "changed"]
+    ) as touched:
+        for fate in fates:
+            item = item_from(fate["item"])
+            if fate["fate"] == "changed":
+                Item.objects.filter(key=item.key).update(**row_of(item))
+                changed += 1
+            elif fate["fate"] == "new":
+                item.key = item.key or _unused(slugify(item.name)[:60] or "item", taken)
+                taken.add(item.key)
+                new.append(item)
+        Item.objects.bulk_create(new, batch_size=500)
+        touched.update(item.key for item in new)
     draft.delete()
     return len(new), changed
 

@@ -82,3 +82,16 @@ class ImportDraft(models.Model):
     waiting: Any = models.JSONField(default=list)
     name = models.CharField(max_length=200)
     made_at = models.DateTimeField(auto_now_add=True)
+
+
+class Change(models.Model):
+    """One change of the shelf: the items that it touched, as they were and as they became."""
+
+    label = models.CharField(max_length=200)
+    before: Any = models.JSONField()
+    after: Any = models.JSONField()
+    undone = models.BooleanField(default=False)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return self.label

@@ -7,30 +7,35 @@ from typing import Any
 from urllib.parse import urlencode
 
 import msgspec
-from django.db.models import Count, Q
-from django.http import Http404, HttpRequest, HttpResponse
+from django.db.models import Count, Q, QuerySet
+from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseClientRedirect
 
-from hermotrope.entry.asked import htmx, wants_part
+from hermotrope.drawings.stock import boards_drawn, packs_drawn
+from hermotrope.entry.asked import htmx, query_behind, wants_part
 from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.formats import shelf_file
-from hermotrope.shelf import actions
+from hermotrope.shelf import actions, history, in_mind
 from hermotrope.shelf.decoded import MOST_READINGS, decoded_context
 from hermotrope.shelf.models import ImportDraft, Item
 from hermotrope.shelf.parts import KINDS, item_groups
 from hermotrope.shelf.trial import trial_context
+from hermotrope_core.kinds.stages import Converter
 from hermotrope_core.know.bank import ports_of
 from hermotrope_core.know.label import LabelError
 from hermotrope_core.know.shelved import part_of
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
-from hermotrope_core.values.whole import whole_number
+from hermotrope_core.values.whole import MOST_KEY, whole_number
 
-SHOWN = 120
+SHOWN, MOST_SHOWN = 20, 2000
+"""Rows of the list at first, and at most; more come on demand."""
+DRAWN = 400
+"""Parts that are read for the drawing."""
 PREVIEWED = 200
 HAVE = {"all": "All", "own": "Own", "borrowed": "Borrowed", "maybe": "Might buy"}
 
@@ -42,9 +47,11 @@ def shelf(request: HttpRequest) -> HttpResponse:
     return render(request, "shelf/_items.html" if partial else "shelf/shelf.html", _context(request))
 
 
-def _context(request: HttpRequest, **more: Any) -> dict[str, Any]:
-    words = request.GET.get("q", "").strip()[:80]
-    kind, have = request.GET.get("kind", "all"), request.GET.get("have", "all")
+def _context(request: HttpRequest, asked: QueryDict | None = None, **more: Any) -> dict[str, Any]:
+    """Everything of the list, by what is asked: by the address, or by that of the page behind a press."""
+    asked = request.GET if asked is None else asked
+    words = asked.get("q", "").strip()[:80]
+    kind, have = asked.get("kind", "all"), asked.get("have", "all")
     found = Item.objects.all()
     for word in words.split():
         found = found.filter(Q(name__icontains=word) | Q(group__icontains=word) | Q(note__icontains=word))
@@ -53,11 +60,14 @@ def _context(request: HttpRequest, **more: Any) -> dict[str, Any]:
         found = found.filter(kind=kind)
     if have in Item.Have.values:
         found = found.filter(have=have)
-    listed = list(found.order_by("-have", "position", "name", "pk")[: SHOWN + 1])
+    total = found.count()
+    rows = min(max(SHOWN, whole_number(asked.get("n", ""), MOST_SHOWN) or 0), MOST_SHOWN)
     return {
-        "items": listed[:SHOWN],
-        "more": len(listed) > SHOWN,
-        "shown": SHOWN,
+        "items": list(found.order_by("-have", "position", "name", "pk")[:rows]),
+        "more": max(0, min(total, MOST_SHOWN) - rows),
+        "next": rows + 60,
+        **_drawn(asked, found, kind),
+        **history_context(),
         "words": words,
         "kind": kind if kind in KINDS else "all",
         "have": have if have in HAVE else "all",
@@ -69,6 +79,56 @@ def _context(request: HttpRequest, **more: Any) -> dict[str, Any]:
         "have_choices": Item.Have.choices,
         **more,
     }
+
+
+def _drawn(asked: QueryDict, found: QuerySet[Item], kind: str) -> dict[str, Any]:
+    """The drawings of what is listed, with the window of the device that one has in mind laid over them."""
+    pk = whole_number(asked.get("for", ""), MOST_KEY)
+    supply = in_mind.supply_of(pk)
+    parts = [(item.pk, item.name, item.readable()) for item in found.filter(kind__in=("source", "converter"))[:DRAWN]]
+    packs = [(pk, name, part) for pk, name, part in parts if isinstance(part, Source)]
+    boards = [(pk, name, part) for pk, name, part in parts if isinstance(part, Converter)]
+    drawn = boards_drawn(boards, supply) if kind == "converter" else packs_drawn(packs, supply)
+    return {"drawn": drawn, "devices": in_mind.listed(), "in_mind": pk if supply is not None else None}
+
+
+def history_context() -> dict[str, str]:
+    """What an undo takes back and a redo makes again, in words."""
+    done, again = history.steps()
+    return {"undoes": done.label if done else "", "redoes": again.label if again else ""}
+
+
+@require_POST
+def step(request: HttpRequest) -> HttpResponse:
+    """Take the last change of the shelf back, or make it again."""
+    history.step(-1 if request.POST.get("by") == "-1" else 1)
+    return _list(request)
+
+
+@require_POST
+def several(request: HttpRequest) -> HttpResponse:
+    """Do one thing to every part that is ticked."""
+    keys = [pk for text in request.POST.getlist("pk") if (pk := whole_number(text, MOST_KEY)) is not None]
+    do = request.POST.get("do", "")
+    try:
+        if not keys:
+            raise CaseError("parts", "tick at least one")
+        if do == "remove":
+            actions.remove(keys)
+        else:
+            actions.mark(keys, do)
+    except CaseError as error:
+        return _list(request, 422, several_error=str(error), ticked=keys)
+    return _list(request)
+
+
+def _list(request: HttpRequest, status: int = 200, **more: Any) -> HttpResponse:
+    """The list as it was filtered when the press came."""
+    if htmx(request):
+        return render(request, "shelf/_items.html", _context(request, query_behind(request), **more), status=status)
+    if status == 200:
+        return redirect("shelf")
+    return render(request, "shelf/shelf.html", _context(request, **more), status=status)
 
 
 @require_GET
@@ -99,7 +159,7 @@ def add(request: HttpRequest) -> HttpResponse:
 def set_field(request: HttpRequest, pk: int) -> HttpResponse:
     """Take what was typed into a field of an item; a refused entry stays with its reason."""
     name, typed = request.POST.get("field", ""), request.POST.get("text", "")
-    context: dict[str, Any] = {"have_choices": Item.Have.choices}
+    context: dict[str, Any] = {"have_choices": Item.Have.choices, "oob": True}
     status = 200
     try:
         context["item"] = actions.set_field(pk, name, typed, request.POST.get("was"))
@@ -113,7 +173,7 @@ def set_field(request: HttpRequest, pk: int) -> HttpResponse:
         status = 422
         context |= {"item": get_object_or_404(Item, pk=pk), "refused": {"field": name, "text": typed, "why": error.why}}
     if htmx(request):
-        return render(request, "shelf/_item.html", context, status=status)
+        return render(request, "shelf/_item.html", context | history_context(), status=status)
     if status == 200:
         return redirect("shelf")
     return render(request, "shelf/shelf.html", _context(request, **context), status=status)
@@ -181,8 +241,9 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def remove(request: HttpRequest, pk: int) -> HttpResponse:
     """Take an item off the shelf; conversions keep their own copies."""
-    get_object_or_404(Item, pk=pk).delete()
-    return HttpResponse("") if htmx(request) else redirect("shelf")
+    if not actions.remove([pk]):
+        raise Http404
+    return _list(request)
 
 
 @require_GET

@@ -7,10 +7,9 @@ from collections.abc import Callable
 from datetime import date
 from functools import wraps
 from typing import Any, Literal
-from urllib.parse import urlsplit
 
 import msgspec
-from django.http import Http404, HttpRequest, HttpResponse, QueryDict
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -22,7 +21,7 @@ from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import kept_panel, row_at
 from hermotrope.bench.views.feed import feed_context
-from hermotrope.entry.asked import htmx
+from hermotrope.entry.asked import htmx, query_behind
 from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.shelf.models import Item
@@ -48,12 +47,6 @@ View = Callable[..., HttpResponse]
 def version_of(request: HttpRequest) -> int:
     """The version that the page was made from; 0, which never matches, if it says none."""
     return whole_number(request.POST.get("version", ""), MOST_KEY) or 0
-
-
-def query_behind(request: HttpRequest) -> QueryDict:
-    """The query of the page from which a change comes, as htmx tells it."""
-    url = htmx(request).current_url if htmx(request) else None
-    return QueryDict(urlsplit(url).query if url else "")
 
 
 Implied = Literal["capacity", "draw"]

@@ -14,9 +14,9 @@ from django_htmx.http import HttpResponseClientRedirect, reswap, retarget
 
 from hermotrope.bench import actions as bench
 from hermotrope.bench.models import Conversion
-from hermotrope.bench.views.changes import BEHIND, body, query_behind, version_of
+from hermotrope.bench.views.changes import BEHIND, body, version_of
 from hermotrope.bench.views.feed import feed_context
-from hermotrope.entry.asked import htmx
+from hermotrope.entry.asked import htmx, query_behind
 from hermotrope.entry.typed import EditError
 from hermotrope.instruments.reading import take
 from hermotrope.instruments.scpi import InstrumentError, checked_resource
