@@ -315,6 +315,38 @@ class ShelfJourney(BrowserTest):
         expect(page.locator("#verdict .verdict").first).to_have_text("Refused")
         expect(page.locator("#station-1")).to_contain_text("5S2P 18V 5Ah")
 
+    def test_what_is_done_on_the_shelf_is_undone_by_its_name(self) -> None:
+        call_command("load_starter", verbosity=0)
+        page = self.page
+        self.goto("/shelf/?kind=fuse")
+        rows, undo = page.locator(".stock-table tbody tr"), page.locator("#shelf-history button").first
+        count = rows.count()
+        price = page.locator("input[id^=price-]").first
+        was = price.input_value()
+        price.fill("9")
+        price.press("Tab")
+        expect(undo).to_contain_text("Blade fuse")  # beside a row that was put in anew
+        undo.click()
+        expect(price).to_have_value(was)
+        expect(page.locator("#shelf-history button").nth(1)).to_be_focused()
+        for box in page.get_by_label("Tick Blade fuse").all()[:2]:
+            box.check()
+        page.locator("#several-do").select_option("remove")
+        page.get_by_role("button", name="Do it").click()
+        expect(rows).to_have_count(count - 2)
+        expect(undo).to_contain_text("2 parts taken off")
+        page.reload()
+        undo.click()
+        expect(rows).to_have_count(count)
+        self.goto("/shelf/")
+        expect(rows).to_have_count(20)
+        page.get_by_role("link", name=re.compile(r"^\d+ more$")).click()
+        expect(rows).to_have_count(80)
+        page.locator("#q").fill("blade")
+        expect(rows).to_have_count(count)
+        page.get_by_role("button", name="Do it").click()
+        expect(page.locator("#several .row-error")).to_contain_text("tick at least one")
+
     def test_importing_a_shelf_shows_every_fate_first(self) -> None:
         page = self.page
         self.goto("/shelf/")

@@ -156,7 +156,7 @@ def field_text(item: Item, name: str) -> str:
     value = getattr(item, name, None) if name in (*NUMBERS, "count", "have", "name", "note") else None
     if value is None:
         return ""
-    return f"{value:.2f}".rstrip("0").rstrip(".") if isinstance(value, float) else str(value)
+    return f"{value:.2f}".removesuffix(".00") if isinstance(value, float) else str(value)
 
 
 def _number(name: str, typed: str) -> float | None:

@@ -116,7 +116,9 @@
     const form =
       pressed.form && [...document.querySelectorAll("form[action]")].find((one) => named(one) === pressed.form);
     const button = form && [...form.querySelectorAll("button")].find((one) => one.textContent === pressed.words);
-    for (const node of [button, form?.querySelector("button"), document.getElementById("panel")]) {
+    const main = document.querySelector("main");
+    if (main && !main.hasAttribute("tabindex")) main.tabIndex = -1;
+    for (const node of [button, form?.querySelector("button:not([disabled])"), byId("panel"), main]) {
       if (document.activeElement === document.body) node?.focus({ preventScroll: true }); // one that is hidden takes no focus
     }
     pressed = null;
