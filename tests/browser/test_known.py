@@ -170,6 +170,7 @@ class Known(BrowserTest):
         self.page.locator(".known-row.window").click()
         expect(self.page.locator("#f-device-supply-min-v")).to_be_focused()
         expect(self.page.locator(".fields[open]")).to_have_id("fields-volts")  # no other is in the way
+        self.page.locator("#fields-volts > summary").click()
         self.page.evaluate("document.querySelector('#panel').scrollIntoView()")
         for part in (".known-row.window", ".draw-row", "#uses", ".learn-chips", "#fields-is"):
             box = self.page.locator(part).first.bounding_box()

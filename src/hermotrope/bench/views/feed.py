@@ -28,6 +28,7 @@ from hermotrope_core.judge.findings import BASES, Finding
 from hermotrope_core.judge.findings.voltage import ridden_by_child
 from hermotrope_core.judge.working import inlet_working, runtime_working
 from hermotrope_core.parts.chemistry import CHEMISTRIES
+from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import write_case
 from hermotrope_core.plan.trust import trust_of
 from hermotrope_core.values.figures import duration
@@ -74,7 +75,7 @@ def feed_context(
         "line": feed_line(case, at, FULL, feed.findings, places),
         "scale": supply_scale(case, feed.situation),
         "mode": heaviest,
-        "findings": finding_rows(feed.findings),
+        "findings": finding_rows(feed.findings, case),
         "questions": [(q.ask, panel_of_place(case, q.place), _field_id(q.place)) for q in feed.questions],
         "counts": counted(feed.findings, len(feed.questions) + (not case.device.uses_stated), len(cautions(case))),
         "small": small_line(case, feed.findings, unsure=bool(feed.questions)),
@@ -106,15 +107,22 @@ def first_panel(feed: Feed) -> str:
     return str(worst.stage + 2) if worst else "run"
 
 
+ASKED_BY = {"device.modes": "press-reading", "duty.repeat": "duty-for"}
+"""What takes the answer where no field of the document does yet."""
+
+
 def _field_id(place: str) -> str:
     """The control that answers a question about a place: its field, or where a draw is told that is not there yet."""
-    if place == "device.modes":
-        return "press-reading"
+    if place in ASKED_BY:
+        return ASKED_BY[place]
     return "f-" + re.sub(r"\[(\d+)\]", r"-\1", place).replace(".", "-").replace("_", "-")
 
 
-def finding_rows(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
-    """Findings for the verdict strip; a cure that one of them offers is not offered twice."""
+def finding_rows(findings: tuple[Finding, ...], case: Case) -> list[dict[str, Any]]:
+    """Findings for the verdict strip; a cure that one of them offers is not offered twice.
+
+    `answers` is the field that lifts one of them, where a measurement does.
+    """
     offered: list[object] = []
     rows = []
     for finding in findings:
@@ -126,9 +134,15 @@ def finding_rows(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
                 "word": LEVEL_WORDS[finding.level],
                 "again": again and bool(finding.change),
                 "offers": bool(finding.change) and not again,
+                "answers": _measured_at(case) if finding.code == "polarity-unknown" and finding.stage >= 0 else "",
             }
         )
     return rows
+
+
+def _measured_at(case: Case) -> str:
+    """Where the polarity of the device's inlet is told: its connector first, then the reading."""
+    return "f-device-inlet-kind" if case.device.inlet is None else "polarity-read"
 
 
 def counted(findings: tuple[Finding, ...], questions: int, told: int) -> str:

@@ -22,9 +22,7 @@
     chosen = !body().classList.contains("folded");
     settle();
   });
-  document.addEventListener("keydown", (event) => {
-    const typing = event.target.closest("input, select, textarea");
-    if (event.key !== "s" || typing || event.ctrlKey || event.metaKey || event.altKey) return;
+  document.addEventListener("unfold", () => {
     chosen = false; // the scrubber is on the line
     settle();
   });

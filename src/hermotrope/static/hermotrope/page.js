@@ -1,4 +1,4 @@
-// Keys, focus, and telling when something could not be saved.
+// Focus, and telling when something could not be saved.
 "use strict";
 (() => {
   const byId = (id) => document.getElementById(id);
@@ -132,23 +132,30 @@
   });
 
   // After an answer link, put the focus into the field it asks for.
-  let wanted = "";
-  document.addEventListener("click", (event) => {
-    const link = event.target.closest("[data-focus]");
-    wanted = link ? link.dataset.focus : "";
-    if (link?.matches("[data-opens]")) {
+  let wanted = "",
+    asked = null; // the link: only the answer to it may take what is wanted, not one that was under way before
+  document.addEventListener(
+    "click",
+    (event) => {
+      const link = event.target.closest("[data-focus]");
+      wanted = link ? link.dataset.focus : "";
+      asked = link;
+      if (!link || event.ctrlKey || event.metaKey || event.shiftKey || !byId(wanted)) return;
       event.preventDefault();
+      event.stopPropagation(); // it is here already: nothing is fetched
       reach();
-    }
-    if (event.target.closest("#keys-button")) toggleKeys();
+    },
+    true,
+  );
+  document.addEventListener("click", (event) => {
     if (event.target.closest("[data-print]")) print();
     if (event.target.closest("[data-all-findings]")) {
       const open = byId("verdict").classList.toggle("all");
       document.querySelectorAll("[data-all-findings]").forEach((one) => one.setAttribute("aria-expanded", String(open)));
     }
   });
-  document.addEventListener("htmx:afterSettle", () => {
-    reach();
+  document.addEventListener("htmx:afterSettle", (event) => {
+    if (event.detail.requestConfig?.elt === asked) reach();
   });
   function reach() {
     const field = wanted && byId(wanted);
@@ -169,34 +176,16 @@
     if (link && byId("kind")) byId("kind").value = link.dataset.kind;
   });
 
-  function toggleKeys() {
-    byId("keys").hidden = !byId("keys").hidden;
-    byId("keys-button").setAttribute("aria-expanded", String(!byId("keys").hidden));
+  // A link that was followed by the browser itself, before it was taken over, leads to its field as well.
+  function land() {
+    wanted = location.hash.slice(1);
+    reach();
   }
-
-  document.addEventListener("keydown", (event) => {
-    if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.target.closest("input:not([type=range]), select, textarea")) return;
-    const press = (id) => {
-      const node = byId(id);
-      if (node) {
-        event.preventDefault();
-        node.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
-      }
-    };
-    if (/^[1-9]$/.test(event.key)) press("station-" + event.key);
-    else if (event.key === "?") toggleKeys();
-    else if (event.key === "r") press("tab-run");
-    else if (event.key === "d") press("tab-build");
-    else if (event.key === "g") press("tab-prove");
-    else if (event.key === "w") press("tab-match");
-    else if (event.key === "u") press("undo");
-    else if (event.key === "y") press("redo");
-    else if (event.key === "s") byId("charge")?.focus();
-    else if (event.key === "m") scrub.nextMode();
-    else if (event.key === "b") location.assign("/");
-  });
-
-  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", refresh);
-  else refresh();
+  function begin() {
+    refresh();
+    land();
+  }
+  addEventListener("hashchange", land);
+  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", begin);
+  else begin();
 })();
