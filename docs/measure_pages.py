@@ -44,7 +44,8 @@ MEASURED = """() => {
     begins: top(document.querySelector("#panel") ?? document.querySelector("main")),
     high,
     fields: controls.filter((one) => one.matches("main :is(input, select, textarea)") && shown(one)).length,
-    ways: [...document.querySelectorAll(".way-list .way")].filter((one) => one.getBoundingClientRect().bottom < innerHeight)
+    ways: [...document.querySelectorAll(".way-list .way")]
+      .filter((one) => one.getBoundingClientRect().bottom < innerHeight)
       .length,
     small: small.map((one) => {
       const words = one.textContent.trim() || one.name || one.id || one.className;

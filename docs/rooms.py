@@ -1,6 +1,7 @@
-"""Write the tables of rooms in docs/architecture.md from the first lines of the modules; ``--check`` only compares.
+"""Write the tables of docs/architecture.md from the first lines of the modules, and docs/help.md from the pages' help.
 
-Run ``.venv/bin/python docs/rooms.py`` after a module was added, moved or given another purpose.
+Run ``.venv/bin/python docs/rooms.py`` after a module was added, moved or given another purpose, or help was changed;
+``--check`` only compares.
 """
 
 from __future__ import annotations
@@ -10,9 +11,12 @@ import sys
 import tomllib
 from pathlib import Path
 
+from hermotrope_core.tell.help import PANELS_HELP, figures_told
+
 ROOT = Path(__file__).parent.parent
 CORE = ROOT / "src" / "hermotrope_core"
 PAGE = ROOT / "docs" / "architecture.md"
+GUIDE = ROOT / "docs" / "help.md"
 BEGIN, END = "<!-- rooms: made by docs/rooms.py -->", "<!-- end of rooms -->"
 
 
@@ -48,15 +52,32 @@ def tables() -> str:
     return "\n".join(lines)
 
 
+def guide() -> str:
+    """The guide as a page of its own: the lines that the panels and fields show at their question marks."""
+    lines = [
+        "# Every panel and every figure",
+        "",
+        "Made by `docs/rooms.py` from `hermotrope_core.tell.help`, which the pages show as well.",
+    ]
+    for title, line in PANELS_HELP.values():
+        lines += ["", f"## {title}", "", line]
+    lines += ["", "## Every figure, and where it is found", ""]
+    lines += ["| figure | unit | what it is | where it is found |", "| --- | --- | --- | --- |"]
+    lines += [f"| {' | '.join(row)} |" for row in figures_told()]
+    return "\n".join(lines) + "\n"
+
+
 def main() -> int:
     page = PAGE.read_text()
     head, rest = page.split(BEGIN)
-    made = f"{head}{BEGIN}\n{tables()}\n\n{END}{rest.split(END)[1]}"
+    made = {PAGE: f"{head}{BEGIN}\n{tables()}\n\n{END}{rest.split(END)[1]}", GUIDE: guide()}
+    old = [file for file, text in made.items() if not file.exists() or file.read_text() != text]
     if "--check" in sys.argv:
-        if made != page:
-            print("docs/architecture.md is older than the modules: run docs/rooms.py", file=sys.stderr)
-        return int(made != page)
-    PAGE.write_text(made)
+        for file in old:
+            print(f"{file.relative_to(ROOT)} is older than the modules: run docs/rooms.py", file=sys.stderr)
+        return int(bool(old))
+    for file in old:
+        file.write_text(made[file])
     return 0
 
 

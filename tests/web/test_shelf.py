@@ -21,7 +21,7 @@ from hermotrope.formats import shelf_file
 from hermotrope.shelf import actions, history, starter
 from hermotrope.shelf.models import Change, ImportDraft, Item
 from hermotrope.shelf.parts import part_from, part_tree
-from hermotrope_core.kinds.stages import Converter
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
@@ -493,7 +493,7 @@ class History(TestCase):
             self.assertTrue(inside or not shape.fits, shape)
             self.assertLessEqual(shape.x + shape.wide, 1200.5)
         self.assertIsNone(packs_drawn([], None))
-        boards = [(x.pk, x.name, part) for x in Item.objects.all() if isinstance(part := x.readable(), Converter)]
+        boards = [(x.pk, x.name, part) for x in Item.objects.all() if isinstance(part := x.readable(), Holding)]
         shown = boards_drawn(boards, None)
         assert shown is not None
         self.assertTrue(all(shape.out_y is not None and shape.fits is None for shape in shown.shapes))

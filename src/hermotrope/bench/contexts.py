@@ -31,6 +31,7 @@ from hermotrope_core.kinds.stages import KINDS
 from hermotrope_core.know.polarity import FINDS
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.case import Case
+from hermotrope_core.tell.help import PANELS_HELP
 from hermotrope_core.values.figures import duration
 
 STAGES = tuple((str(one.__struct_config__.tag), one.OFFERED) for one in KINDS)
@@ -58,7 +59,13 @@ def panel_context(shown: Shown) -> dict[str, Any]:
     """What the templates of a panel's kind ask for beside its fields."""
     kind = PANELS[shown.panel.kind]
     views = sorted((one.order, key, one.view) for key, one in PANELS.items() if one.view)
-    context = {"panel_kind": kind, "views": [(key, view) for _, key, view in views], **kind.context(shown)}
+    told = PANELS_HELP.get(shown.panel.kind)
+    context = {
+        "panel_kind": kind,
+        "panel_help": told[1] if told else "",
+        "views": [(key, view) for _, key, view in views],
+        **kind.context(shown),
+    }
     for more in ALSO[shown.panel.kind]:
         context |= more(shown, context)
     return context

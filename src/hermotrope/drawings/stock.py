@@ -9,7 +9,7 @@ import msgspec
 
 from hermotrope.drawings.numbers import ticks
 from hermotrope_core.circuit.pack import flat_volts, full_volts, rated_wh
-from hermotrope_core.kinds.stages import Converter
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.plan.device import Supply
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.figures import figure, reach
@@ -77,12 +77,12 @@ def _reach(pack: Source) -> tuple[float, float]:
     return number(port.output_v), number(port.output_v)
 
 
-def boards_drawn(boards: Sequence[tuple[int, str, Converter]], supply: Supply | None) -> Stock | None:
+def boards_drawn(boards: Sequence[tuple[int, str, Holding]], supply: Supply | None) -> Stock | None:
     """Boards by what they take in (left half) and can be set to give (right half)."""
     spans = []
     for pk, name, one in boards:
-        takes = (maybe(one.input_min_v), maybe(one.input_max_v))
-        gives = (maybe(one.adjusts_from_v) or number(one.output_v), maybe(one.adjusts_to_v) or number(one.output_v))
+        takes = (_stated(one, "input_min_v"), _stated(one, "input_max_v"))
+        gives = (_stated(one, "adjusts_from_v") or one.held_v, _stated(one, "adjusts_to_v") or one.held_v)
         if takes[0] is not None and takes[1] is not None and gives[1] < MAINS_V:
             spans.append((pk, name, takes[0], takes[1], *gives))
     spans = sorted(spans, key=lambda one: (one[3], one[5]))[:MOST]
@@ -99,6 +99,11 @@ def boards_drawn(boards: Sequence[tuple[int, str, Converter]], supply: Supply | 
         out = (y(gives_to), _high(y, gives_from, gives_to))
         shapes.append(Shape(pk, x, wide, y(most), _high(y, least, most), *out, fits, words))
     return _stock(shapes, y, low, high, "Boards: what they take and what they give, on one axis of volts")
+
+
+def _stated(part: Holding, name: str) -> float | None:
+    """A figure that only some kinds have."""
+    return maybe(getattr(part, name, None))
 
 
 class _Axis:

@@ -12,6 +12,7 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.document import WHOLE_NUMBERS
+from hermotrope_core.tell.help import FIELDS_HELP
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.known import Known, Value
 from hermotrope_core.values.units import UNITS
@@ -185,6 +186,11 @@ class Row(msgspec.Struct, frozen=True):
     @property
     def id(self) -> str:
         return "f" + self.place.replace("/", "-").replace("_", "-")
+
+    @property
+    def how(self) -> str:
+        """Where its value is found, for who asks."""
+        return FIELDS_HELP.get(self.place.rsplit("/", 1)[-1], "")
 
     @property
     def known_choices(self) -> tuple[str, ...]:

@@ -24,7 +24,7 @@ from hermotrope.shelf.decoded import MOST_READINGS, decoded_context
 from hermotrope.shelf.models import ImportDraft, Item
 from hermotrope.shelf.parts import KINDS, item_groups
 from hermotrope.shelf.trial import trial_context
-from hermotrope_core.kinds.stages import Converter
+from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.know.bank import ports_of
 from hermotrope_core.know.label import LabelError
 from hermotrope_core.know.shelved import part_of
@@ -87,7 +87,7 @@ def _drawn(asked: QueryDict, found: QuerySet[Item], kind: str) -> dict[str, Any]
     supply = in_mind.supply_of(pk)
     parts = [(item.pk, item.name, item.readable()) for item in found.filter(kind__in=("source", "converter"))[:DRAWN]]
     packs = [(pk, name, part) for pk, name, part in parts if isinstance(part, Source)]
-    boards = [(pk, name, part) for pk, name, part in parts if isinstance(part, Converter)]
+    boards = [(pk, name, part) for pk, name, part in parts if isinstance(part, Holding)]
     drawn = boards_drawn(boards, supply) if kind == "converter" else packs_drawn(packs, supply)
     return {"drawn": drawn, "devices": in_mind.listed(), "in_mind": pk if supply is not None else None}
 

@@ -149,6 +149,11 @@
   );
   document.addEventListener("click", (event) => {
     if (event.target.closest("[data-print]")) print();
+    const help = event.target.closest("[data-help]");
+    if (help) {
+      const open = byId("workbench").classList.toggle("helping");
+      help.setAttribute("aria-expanded", String(open));
+    }
     if (event.target.closest("[data-all-findings]")) {
       const open = byId("verdict").classList.toggle("all");
       document.querySelectorAll("[data-all-findings]").forEach((one) => one.setAttribute("aria-expanded", String(open)));
