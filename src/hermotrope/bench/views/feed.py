@@ -85,7 +85,7 @@ def feed_context(
         "undoes": labels[conversion.revision] if conversion.revision - 1 in labels else "",
         "redoes": labels.get(conversion.revision + 1, ""),
         "trust": trust_of(case, proved=conversion.proved_as_it_is),
-        "ran": duration(ran) if (ran := conversion.ran_as_it_is) and conversion.proved_as_it_is else "",
+        "tried": duration(ran) if (ran := conversion.ran_as_it_is) and conversion.proved_as_it_is else "",
         "moves": move_problems(case),
         "chemistries": [(key, cell.label) for key, cell in CHEMISTRIES.items()],
         "device_key": str(len(case.path) + 2),
