@@ -37,6 +37,8 @@ from hermotrope_core.prove import Ask, StandIn
 from hermotrope_core.prove.gate import Setup, Spot
 from hermotrope_core.prove.gates import gates
 from hermotrope_core.prove.learn import told_by
+from hermotrope_core.prove.progress import progress, refusal_of
+from hermotrope_core.prove.standin import CAPACITY, RESISTANCE, truth
 from hermotrope_core.values.known import number
 from tests.support import case, tree
 
@@ -460,3 +462,39 @@ class Behind(SimpleTestCase):
             "device.supply.nominal_v": 14, "device.input_capacitance_f": 10.0,
         })  # fmt: skip
         self.assertIn("peak-drop", codes(made))
+
+    def test_the_lead_that_is_too_long_before_the_fuse_is_named(self) -> None:
+        near = {"stage": "lead", "length_m": 0.1, "area_mm2": 1.0}
+        far = {"stage": "lead", "length_m": 0.8, "area_mm2": 1.0}
+        told = check(mount(path=[near, far, *mount_path()]))
+        says = next(one.message for one in told if one.code == "no-fuse")
+        self.assertIn("behind 0.8 m of lead", says)
+
+    def test_a_programme_that_is_not_lasted_is_held_against_its_hours(self) -> None:
+        made = case("cases", "hide-mount-on-tool-pack")
+        long = msgspec.structs.replace(made.duty.repeat[0], seconds=90 * 3600.0)
+        once = msgspec.structs.replace(made, duty=msgspec.structs.replace(made.duty, once=True, repeat=(long,)))
+        situation = Situation(once)
+        found = next(one for one in check(situation) if one.code == "does-not-last")
+        assert situation.run is not None
+        self.assertEqual((found.have, found.limit), (situation.run.runtime_s / 3600.0, 90.0))
+
+    def test_the_stand_in_departs_from_the_plan_by_no_more_than_it_says(self) -> None:
+        for name in ("hide-mount-on-tool-pack", "moth-lamp-on-lead-acid", "sampling-boat-direct"):
+            made = case("cases", name)
+            real = truth(made, None)
+            assert made.source is not None and real.source is not None
+            for field, most in (("resistance_ohm", RESISTANCE), ("capacity_ah", CAPACITY)):
+                share = number(getattr(real.source, field)) / number(getattr(made.source, field)) - 1.0
+                self.assertTrue(most / 2 <= abs(share) <= most, (name, field, share))
+
+    def test_a_reading_of_a_locked_gate_says_what_comes_first(self) -> None:
+        made = case("judgements", "all-well")
+        rows = progress(gates(Situation(made), {}), (), ())
+        locked = [row for row in rows if row.state == "locked" and len(row.asks) > 1]
+        self.assertTrue(locked)
+        for row in locked:
+            for one in row.asks:
+                self.assertIn(f"not before “{row.locked_by}” has passed", refusal_of(rows, one.ask.key))
+        self.assertEqual(refusal_of(rows, rows[0].asks[0].ask.key), "")
+        self.assertIn("does not ask", refusal_of(rows, "no.such"))
