@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from html import unescape
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -15,6 +16,8 @@ from hermotrope.bench.models import Conversion
 from hermotrope.shelf import starter
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import read_case, tree_of, write_case
+from hermotrope_core.tell.help import FIELDS_HELP, PANELS_HELP
+from hermotrope_core.values.fields import FIELDS
 from tests.support import case, tree
 from tests.web.client import Reader
 
@@ -98,6 +101,24 @@ class Pages(TestCase):
         self.assertRegex(text, r'id="undo"[^>]*title="Undo: Capacity')
         self.assertRegex(text, r'id="redo"[^>]*title="Redo: Cut-off')
         self.assertRegex(self.post("step", do="undo"), r'id="undo"[^>]*disabled')
+
+    def test_an_empty_bench_opens_an_example(self) -> None:
+        Conversion.objects.all().delete()
+        self.assertIn("Open an example", self.client.get("/").content.decode())
+        answer = self.client.post("/new/", {"device": "example"}, follow=True)
+        self.assertEqual(answer.status_code, 200)
+        made = Conversion.objects.get()
+        self.assertEqual((made.title, made.verdict, made.proved_on), ("Pan mount, Hide 3", "fits", None))
+        self.assertNotIn("Open an example", self.client.get("/").content.decode())
+
+    def test_the_guide_tells_every_panel_and_figure(self) -> None:
+        text = self.client.get("/guide/").content.decode()
+        for key in PANELS_HELP:
+            self.assertIn(f'id="{key}"', text)
+        self.assertEqual(text.count('<th scope="row">'), len(FIELDS))
+        panel = self.client.get(f"/c/{self.made.pk}/?panel=1").content.decode()
+        self.assertIn(PANELS_HELP["source"][1], panel)
+        self.assertIn(FIELDS_HELP["capacity_ah"], unescape(panel))
 
     def test_the_bench_is_searched_and_ordered(self) -> None:
         for title, pack in (("Owl box lamp", "5S2P tool pack"), ("Adder gate", "3S1P pack")):

@@ -13,7 +13,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
-from hermotrope.bench import actions
+from hermotrope.bench import actions, example
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.imports import put_file
@@ -47,7 +47,7 @@ ORDERS = {
 }
 SEARCHED = ("title", "case__device__name", "case__source__name", "headline")
 MOST_WORDS = 80
-BLANK, AGAIN = "blank", "again"
+BLANK, AGAIN, EXAMPLE = "blank", "again", "example"
 MOST_EARLIER = 500
 """Conversions whose device may be chosen again, the newest first."""
 LONGEST_LIST = 200
@@ -127,6 +127,8 @@ def new(request: HttpRequest) -> HttpResponse:
         elif key in starter.devices():
             start = starter.devices()[key]
             device, duty, title = start.device, start.duty, start.title
+        elif key == EXAMPLE:
+            return redirect(example.first())
         elif key == AGAIN and (earlier := _earlier(request.POST.get("earlier", ""))) is not None:
             title = request.POST.get("title", "").strip()[:200] or f"{earlier.case.device.name}, once more"
             again = converted_again(earlier.case, title, _ran(earlier))

@@ -61,7 +61,8 @@
     const box = byId("saved");
     if (!box) return;
     box.textContent = words;
-    box.classList.toggle("unsaved", words !== "saved");
+    box.classList.toggle("unsaved", words === "not saved");
+    box.title = words === "saved" ? `at ${new Date().toLocaleTimeString()}` : "";
   }
   function told(event, words) {
     const where = event.detail.elt?.closest?.("form") ?? event.detail.elt;
@@ -79,9 +80,10 @@
     0: "The bench does not answer. Is it still running?",
   };
   const reason = (status) => TOLD[status] ?? `The bench answered ${status}: that is our fault.`;
-  document.addEventListener("htmx:beforeRequest", () =>
-    document.querySelectorAll(".press-error").forEach((note) => note.remove()),
-  );
+  document.addEventListener("htmx:beforeRequest", (event) => {
+    document.querySelectorAll(".press-error").forEach((note) => note.remove());
+    if (event.detail.requestConfig?.verb === "post") saved("saving…");
+  });
   document.addEventListener("htmx:afterRequest", (event) => {
     const status = event.detail.xhr.status;
     if (event.detail.requestConfig.verb !== "post" || status >= 500 || status === 0) return;

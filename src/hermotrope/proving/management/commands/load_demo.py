@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from datetime import date
 
-import msgspec
 from django.core.management.base import BaseCommand
 from django.db import transaction
 
-from hermotrope.bench import actions
+from hermotrope.bench.example import put_on_bench
 from hermotrope.bench.models import Conversion
 from hermotrope.proving import demo as workshop
 from hermotrope.shelf import starter
 from hermotrope.shelf.models import Item
-from hermotrope_core.plan.source import Source
 
 
 class Command(BaseCommand):
@@ -26,15 +24,7 @@ class Command(BaseCommand):
             return
         Item.objects.filter(key__in=starter.owned()).update(have=Item.Have.OWN)
         for demo in reversed(starter.demo_conversions()):
-            start = starter.devices()[demo.device]
-            conversion = actions.create(actions.new_case(start.title, start.device, start.duty), "Started")
-            if demo.source is not None:
-                source = starter.sources()[demo.source].source
-                known = msgspec.convert({**msgspec.to_builtins(source), **demo.improve}, Source)
-                case = actions.with_source(conversion.case, known)
-                conversion = actions.put(conversion.pk, conversion.version, case, f"Pack: {known.name}")
-            case = actions.with_path(conversion.case, demo.path, demo.conditions())
-            conversion = actions.put(conversion.pk, conversion.version, case, "Path as built")
+            conversion = put_on_bench(demo)
             if demo.proved_on is not None:
                 workshop.proved(conversion, date.fromisoformat(demo.proved_on))
             if demo.begun_on is not None:
