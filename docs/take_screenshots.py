@@ -77,11 +77,23 @@ def scrubbed(page: Page) -> None:
 
 def gate(page: Page) -> None:
     """A gate in the hand: the reading just taken, and what it means."""
-    page.locator(".gate.current input[name=text]").first.fill("12.1")
+    page.locator(".gate-now input[name=text]").first.fill("12.1")
     page.get_by_role("button", name="Take it").first.click()
     page.wait_for_selector(".said")
     to(".prove-top")(page)
     page.evaluate("scrollBy(0, -90)")
+
+
+def step_on(page: Page) -> None:
+    """Three steps done, the fourth open."""
+    for _ in range(3):
+        page.locator("#steps details[open] .step-next").click()
+        page.wait_for_timeout(400)
+
+
+def lay_over(page: Page) -> None:
+    page.locator("#for").select_option(label="for Pan mount, Hide 3")
+    page.wait_for_timeout(600)
 
 
 # file, title of the conversion (or a path), panel, size, what to do before the picture
@@ -90,7 +102,7 @@ VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]
     ("feed", "Pan mount, Hide 3", "", WIDE, None),
     ("refused", "Sampling boat", "", WIDE, None),
     ("run", "Pan mount, Hide 3", "run", WIDE, to("#workbench")),
-    ("open", "Weather receiver", "", WIDE, None),
+    ("do", "Otter-gate tag reader", "do", WIDE, step_on),
     ("match", "Pan mount, Hide 3", "match", WIDE, None),
     ("compare", "Pan mount, Hide 3", "match", WIDE, side_by_side),
     ("build", "Otter-gate tag reader", "build", WIDE, None),
@@ -98,7 +110,7 @@ VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]
     ("gates", "Moth-trap lamp", "prove", PHONE, gate),
     ("measured", "Pan mount, Hide 3", "prove", WIDE, to("#run-down")),
     ("outing-bench", "/outings/1/bench-0/", "", WIDE, None),
-    ("shelf", "/shelf/?label=26800mAh", "", WIDE, None),
+    ("shelf", "/shelf/?label=26800mAh", "", WIDE, lay_over),
     ("outing", "/outings/1/", "", WIDE, scrubbed),
     ("phone", "Pan mount, Hide 3", "", PHONE, None),
     ("device", "Pan mount, Hide 3", "6", WIDE, to("#workbench")),

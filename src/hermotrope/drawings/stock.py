@@ -21,6 +21,8 @@ MOST = 60
 """Parts that are drawn; a search finds the others."""
 MAINS_V = 90.0
 """What gives more is an inverter: its window says nothing of the device's."""
+FLAT_V = 2.0
+"""What stands at one voltage is as wide as if it fell by so many volts, or banks would fill the drawing."""
 THIN_V = 0.15
 """A span of fewer volts is drawn as high as this."""
 
@@ -58,7 +60,7 @@ def packs_drawn(packs: Sequence[tuple[int, str, Source]], supply: Supply | None)
         return None
     low, high = _window(supply)
     y = _axis([v for one in spans for v in one[2:4]], low, high)
-    area = [wh / max(full - flat, THIN_V) for _, _, flat, full, wh in spans]
+    area = [wh / max(full - flat, FLAT_V) for _, _, flat, full, wh in spans]
     shares = _widths(area)
     shapes, x = [], LEFT
     for (pk, name, flat, full, wh), wide in zip(spans, shares, strict=True):

@@ -110,7 +110,7 @@
   let pressed = null;
   document.addEventListener("htmx:beforeSwap", () => {
     const at = document.activeElement,
-      form = at?.matches("button:not([id])") ? formOf(at) : null;
+      form = at?.matches("button") ? formOf(at) : null;
     if (at && at !== document.body) pressed = { form: form && named(form), words: at.textContent };
   });
   document.addEventListener("htmx:afterSettle", () => {
