@@ -16,7 +16,7 @@ import msgspec
 from django.db import transaction
 from django.dispatch import Signal
 
-from hermotrope.bench.feed import Feed
+from hermotrope.bench.feed import feed_of
 from hermotrope.bench.models import Conversion, Revision
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.plan.case import FORMAT, Case
@@ -130,7 +130,7 @@ def _saved(conversion: Conversion) -> Conversion:
 
 def _summarise(conversion: Conversion) -> None:
     """Fill the columns that lists sort, filter and show."""
-    feed = Feed(conversion.case)
+    feed = feed_of(conversion.case)
     conversion.title = conversion.case.title
     conversion.verdict = feed.verdict
     conversion.headline = feed.headline

@@ -17,6 +17,9 @@ from hermotrope_core.plan.case import Case, Question, planned, questions
 from hermotrope_core.tell.readout import demands
 from hermotrope_core.values.figures import span
 
+KEPT = 32
+"""Cases whose runs, findings and ranges are kept between requests."""
+
 
 @lru_cache(maxsize=64)
 def _range(case: Case) -> Range | None:
@@ -105,3 +108,12 @@ class Feed:
         if worst.change and worst.cure:
             return worst.cure[0].upper() + worst.cure[1:]
         return "See what would cure it" if self.refused else "Read the run and the caution"
+
+
+@lru_cache(maxsize=KEPT)
+def feed_of(case: Case) -> Feed:
+    """What is met of a case, worked out once for as long as it is among the last that were asked for.
+
+    An edit asks for it three times: for the row that is kept, for the workshop, for the page. It is never changed.
+    """
+    return Feed(case)

@@ -6,7 +6,7 @@ from typing import cast
 
 import msgspec
 
-from hermotrope.bench.feed import Feed
+from hermotrope.bench.feed import feed_of
 from hermotrope.entry.typed import EditError
 from hermotrope_core.circuit.pack import rated_volts
 from hermotrope_core.judge.cures import alarm_change, converter_for, fuse_for, keep_alive_change
@@ -33,7 +33,7 @@ def _fitting(case: Case, kind: str, at: int) -> Stage | None:
     if kind == "keep-alive":
         change = keep_alive_change(case, 0.0)
         return msgspec.convert(change[0]["value"], Stage) if change else None
-    situation = Feed(case).situation
+    situation = feed_of(case).situation
     if situation is None:
         return None
     if kind == "fuse" and at == 0:

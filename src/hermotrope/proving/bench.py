@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import cached_property
 from typing import NamedTuple
 
-from hermotrope.bench.feed import Feed
+from hermotrope.bench.feed import Feed, feed_of
 from hermotrope.bench.models import Conversion
 from hermotrope.proving.keeping import readings_of, waivers_of
 from hermotrope.proving.models import BenchPlace, StepMark
@@ -43,7 +43,7 @@ class Workshop:
     def __init__(self, conversion: Conversion) -> None:
         self.conversion = conversion
         self.case = conversion.case
-        self.feed = Feed(conversion.case)
+        self.feed = feed_of(conversion.case)
 
     @cached_property
     def temperature_c(self) -> float | None:
@@ -55,7 +55,7 @@ class Workshop:
     def here(self) -> Feed:
         """The plan as it would go at the bench, which is warmer or colder than where it is meant for."""
         case = at_temperature(self.case, self.temperature_c)
-        return self.feed if case is self.case else Feed(case)
+        return self.feed if case is self.case else feed_of(case)
 
     @cached_property
     def shut(self) -> str:

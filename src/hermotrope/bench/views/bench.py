@@ -14,7 +14,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
 from hermotrope.bench import actions, example
-from hermotrope.bench.feed import Feed
+from hermotrope.bench.feed import feed_of
 from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.imports import put_file
 from hermotrope.bench.models import Conversion
@@ -99,7 +99,7 @@ def _bench(request: HttpRequest, error: str = "", status: int = 200) -> HttpResp
 def _strip(conversion: Conversion) -> dict[str, object]:
     if isinstance(conversion.case, Unreadable):
         return {"conversion": conversion, "unreadable": conversion.case.why}
-    feed = Feed(conversion.case)
+    feed = feed_of(conversion.case)
     source = conversion.case.source
     low, high = conversion.runtime_low_s, conversion.runtime_high_s
     reach = span(low, high) if low and high else "–"

@@ -17,7 +17,7 @@ from django_htmx.http import HttpResponseClientRedirect
 
 from hermotrope.bench import actions, stages
 from hermotrope.bench.edits import edit, trait_named, with_trait
-from hermotrope.bench.feed import Feed
+from hermotrope.bench.feed import feed_of
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import kept_panel, row_at
 from hermotrope.bench.views.feed import feed_context
@@ -165,7 +165,7 @@ def cure(request: HttpRequest, pk: int) -> HttpResponse:
     """Apply the cure of a finding, found again in the newest state by its code and place."""
     conversion = get_object_or_404(Conversion, pk=pk)
     wanted = request.POST.get("code"), request.POST.get("stage")
-    for finding in Feed(conversion.case).findings:
+    for finding in feed_of(conversion.case).findings:
         if (finding.code, str(finding.stage)) == wanted and finding.change:
             label = f"Cure: {finding.cure}"
             done = actions.change(pk, version_of(request), finding.change, label)
@@ -349,7 +349,7 @@ def done(request: HttpRequest, pk: int) -> HttpResponse:
 def _taken(pk: int, version: int, as_: Implied) -> Conversion:
     """Put what the timed run implies into the plan. Raises `EditError`."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    feed = Feed(conversion.case)
+    feed = feed_of(conversion.case)
     if feed.planned is None or feed.range is None or not conversion.measured_s:
         raise EditError("no run was timed for this plan")
     ran = judged_run(feed.planned, feed.range, conversion.measured_s)

@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
 from hermotrope.bench.contexts import Shown, panel_context
-from hermotrope.bench.feed import Feed
+from hermotrope.bench.feed import Feed, feed_of
 from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_for, panel_of_place
@@ -58,7 +58,7 @@ def feed_context(
 
     `query` is the question that the Match panel was asked, `typed` what a form held that was not taken.
     """
-    case, feed = conversion.case, Feed(conversion.case)
+    case, feed = conversion.case, feed_of(conversion.case)
     key = panel or first_panel(feed)
     chosen = panel_for(case, key)
     heaviest = feed.situation.heaviest.name if feed.situation else None
@@ -174,7 +174,7 @@ def end_words(feed: Feed) -> str:
 @require_GET
 def working(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     """The working of the inlet's volts at a charge and mode, or of the runtime."""
-    feed = Feed(get_object_or_404(Conversion, pk=pk).case)
+    feed = feed_of(get_object_or_404(Conversion, pk=pk).case)
     if feed.situation is None or what not in ("inlet", "runtime", "finding"):
         raise Http404
     if what == "finding":

@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
-from hermotrope.bench.feed import Feed
+from hermotrope.bench.feed import feed_of
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_of_place, row_at
 from hermotrope.bench.run_panel import run_context
@@ -28,7 +28,7 @@ COLUMNS = ("seconds", "pack_v", "inlet_v", "pack_a", "charge_percent", "mode")
 def tools(request: HttpRequest, pk: int) -> HttpResponse:
     """The tools alone, while somebody changes what they ask."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    feed = Feed(conversion.case)
+    feed = feed_of(conversion.case)
     context = {"conversion": conversion, "feed": feed, "case": conversion.case, **run_context(feed, request.GET)}
     response = render(request, "bench/_run_tools.html", context)
     response["HX-Replace-Url"] = f"{reverse('feed', args=[pk])}?{context['run_query']}"
@@ -39,7 +39,7 @@ def tools(request: HttpRequest, pk: int) -> HttpResponse:
 def next_measurement(request: HttpRequest, pk: int) -> HttpResponse:
     """Inputs ranked by how much the range would shrink if each alone were measured."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    feed = Feed(conversion.case)
+    feed = feed_of(conversion.case)
     if feed.situation is None or feed.run is None:
         raise Http404
     assert feed.planned is not None
@@ -79,7 +79,7 @@ def _worth(conversion: Conversion, one: Any) -> dict[str, Any]:
 @require_GET
 def table_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The run as a table: every point of the chart, as CSV."""
-    chart = Feed(get_object_or_404(Conversion, pk=pk).case).chart
+    chart = feed_of(get_object_or_404(Conversion, pk=pk).case).chart
     if chart is None:
         raise Http404
     out = StringIO()
@@ -96,7 +96,7 @@ def table_file(request: HttpRequest, pk: int) -> HttpResponse:
 def calendar_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The swap plan as a calendar: one entry for each swap, from the duty's start today (or now)."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    feed = Feed(conversion.case)
+    feed = feed_of(conversion.case)
     try:
         found = plan_for(feed, read_run_ask(request.GET)) if feed.run and feed.run.runtime_s > 0 else None
     except ValueError as error:
