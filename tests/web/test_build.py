@@ -54,6 +54,14 @@ class Build(TestCase):
     def codes(self) -> set[str]:
         return {f.code for f in check(Situation(self.now.case))}
 
+    def test_a_refused_plan_is_not_built(self) -> None:
+        words = "nothing of this is built or joined"
+        for name, refused in (("fuse-bigger-than-wire", True), ("all-well", False)):
+            self.start(name)
+            self.assertEqual(self.now.verdict == "refused", refused)
+            for key in ("build", "buy", "do"):
+                self.assertEqual(words in self.panel(key), refused, (name, key))
+
     def test_gauge_and_fuse_are_chosen_together(self) -> None:
         for name in (
             "long-thin-lead",
@@ -263,7 +271,7 @@ class Stands(TestCase):
         drawing = wiring(bare)
         assert drawing is not None
         marks = switch_marks(bare, drawing, switch_places(bare))
-        self.assertEqual([(mark.at, mark.flat == "never") for mark in marks], [(1, True), (board + 1, False)])
+        self.assertEqual([(mark.at, mark.flat[0] == "never") for mark in marks], [(1, True), (board + 1, False)])
         self.assertTrue(drawing.parts[0].x < marks[0].x < drawing.parts[1].x)
         switched = replace(bare, path=(*bare.path[:1], Switch(), *bare.path[1:]))
         drawing = wiring(switched)

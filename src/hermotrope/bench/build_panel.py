@@ -26,6 +26,8 @@ from hermotrope_core.parts.wire import FUSE_MARGIN
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import duration, figure
 
+END_SOC = 0.02
+"""With less charge than this a run is told to be at its end."""
 DELIBERATE = {
     "over-max": "a deliberate overvoltage",
     "no-low-voltage-cut-off": "no low cut-off",
@@ -126,7 +128,7 @@ def _heat(one: PartHeat, closed: bool) -> dict[str, Any]:
         "wide": heat_wide(most),
         "warmth": warmth(here),
         "watts": figure(most, "W", 2),
-        "when": f"at {figure(one.at_soc, '%', 2)} charge",
+        "when": "at the end" if one.at_soc < END_SOC else f"at {figure(one.at_soc, '%', 2)} charge",
         "open": f"{one.warmest_open_c:.0f} °C",
         "closed": f"{one.warmest_closed_c:.0f} °C",
         "hot_open": one.warmest_open_c > HAND_HOT_C,

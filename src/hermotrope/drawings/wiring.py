@@ -95,7 +95,8 @@ class SwitchMark(msgspec.Struct, frozen=True):
     x: float
     at: int
     """Its place in the path as it is without a switch."""
-    flat: str
+    flat: tuple[str, str]
+    """How soon, in two short lines."""
 
 
 def switch_marks(case: Case, drawing: Drawing, places: tuple[Place, ...]) -> tuple[SwitchMark, ...]:
@@ -106,7 +107,7 @@ def switch_marks(case: Case, drawing: Drawing, places: tuple[Place, ...]) -> tup
         if place.at is None or place.at == now:
             continue
         wire = drawing.wires[place.at + (now is not None and place.at > now)]
-        flat = "never" if place.days is None else duration(place.days * 86400)
+        flat = ("never", "flat") if place.days is None else ("flat in", duration(place.days * 86400))
         marks.append(SwitchMark(round((wire.left + wire.right) / 2, 1), place.at, flat))
     return tuple(marks)
 
