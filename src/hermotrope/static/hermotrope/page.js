@@ -82,7 +82,7 @@
   const reason = (status) => TOLD[status] ?? `The bench answered ${status}: that is our fault.`;
   document.addEventListener("htmx:beforeRequest", (event) => {
     document.querySelectorAll(".press-error").forEach((note) => note.remove());
-    if (event.detail.requestConfig?.verb === "post") saved("saving…");
+    if (event.detail.requestConfig?.verb === "post" && !event.defaultPrevented) saved("saving…");
   });
   document.addEventListener("htmx:afterRequest", (event) => {
     const status = event.detail.xhr.status;
