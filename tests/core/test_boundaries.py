@@ -29,7 +29,7 @@ from hermotrope_core.judge.findings.fuses import fuse_to_the_pack
 from hermotrope_core.kinds.stage import Wanted
 from hermotrope_core.kinds.stages import KINDS
 from hermotrope_core.know.shelved import part_of
-from hermotrope_core.parts.craft import AIR_CARE_WH, AWAKE, HOT_CARE_K, HOT_REFUSE_K, NEAR_SHARE
+from hermotrope_core.parts.craft import AIR_CARE_WH, AWAKE, HOT_CARE_K, HOT_REFUSE_K, NEAR_SHARE, OVER
 from hermotrope_core.parts.wire import FUSE_MARGIN
 from hermotrope_core.plan.case import MOST_STAGES
 from hermotrope_core.plan.source import Source
@@ -336,6 +336,19 @@ class Alike(SimpleTestCase):
                 ended = run(made).runtime_s
                 self.assertAlmostEqual(runs(made, {}, 2).runtime_s[0], ended, delta=1e-3 * ended)
 
+    def test_between_a_controllers_pulls_the_board_draws_for_the_rest_of_the_time(self) -> None:
+        """The idle board weighs as much as the load, so that its share of the time is seen."""
+        for share in (0.2, 0.7):
+            modes = [{"name": "warm", "kind": "power", "power_w": 4.0, "on_share": share}]
+            turns = [{"mode": "warm", "seconds": 600}]
+            made = case(
+                "cases", "hide-mount-on-tool-pack",
+                **{"device.modes": modes, "duty.repeat": turns, "path.2.quiescent_w": 3.0},
+            )  # fmt: skip
+            ended = run(made).runtime_s
+            with self.subTest(share):
+                self.assertAlmostEqual(runs(made, {}, 2).runtime_s[0], ended, delta=2e-3 * ended)
+
 
 class Sounding(SimpleTestCase):
     def test_an_alarm_that_sounds_in_one_mode_before_the_end_is_no_silent_one(self) -> None:
@@ -498,3 +511,15 @@ class Behind(SimpleTestCase):
                 self.assertIn(f"not before “{row.locked_by}” has passed", refusal_of(rows, one.ask.key))
         self.assertEqual(refusal_of(rows, rows[0].asks[0].ask.key), "")
         self.assertIn("does not ask", refusal_of(rows, "no.such"))
+
+    def test_a_set_point_is_expected_under_what_the_device_stands(self) -> None:
+        """Not above the most by more than what a meter hides, however near the plan sets it."""
+        made = mount(**{"path.2.output_v": 14.9, "device.supply.max_v": 15.0})
+        ask = next(one for gate in gates(made, {}) for one in gate.asks if gate.key == "set-point")
+        self.assertAlmostEqual(ask.high, 15.0 * OVER)
+
+    def test_ohms_that_a_meter_tells_have_a_least_as_well(self) -> None:
+        for ohm, told in ((0.3, False), (2.5, True)):
+            made = mount(path=[*mount_path()[:2], {"stage": "resistor", "resistance_ohm": ohm, "rating_w": 50}])
+            asks = [one for gate in gates(made, {}) for one in gate.asks if one.key.startswith("continuity.plus")]
+            self.assertEqual(max(one.low for one in asks) > 0.0, told, ohm)

@@ -54,18 +54,22 @@ def hold_the_volts(situation: Situation) -> tuple[str | None, Change]:
 )
 def over_absolute_max(situation: Situation) -> Iterator[Finding]:
     """The inlet, full and with no current, above what breaks the device."""
-    limit, have = maybe(situation.case.device.supply.absolute_max_v), situation.unloaded[-1]
-    if limit is not None and above(have, limit):
-        yield from _over_absolute(situation.case, have, *hold_the_volts(situation))
+    case, have = situation.case, situation.unloaded[-1]
+    if _breaks(case, have):
+        yield _over_absolute(case, have, *hold_the_volts(situation))
 
 
-def _over_absolute(case: Case, have: float, cure: str | None, change: Change = ()) -> Iterator[Finding]:
-    """The finding where unloaded volts at the inlet break the device."""
+def _breaks(case: Case, have: float) -> bool:
     limit = maybe(case.device.supply.absolute_max_v)
-    if limit is not None and above(have, limit):
-        reach, breaks = both(have, limit, "V")
-        text = f"Full and unloaded, {reach} reach the inlet; above {breaks} the device breaks."
-        yield Finding("over-absolute-max", "refuse", text, len(case.path), have, limit, "V", cure, change)
+    return limit is not None and above(have, limit)
+
+
+def _over_absolute(case: Case, have: float, cure: str | None, change: Change = ()) -> Finding:
+    """The finding that unloaded volts at the inlet break the device."""
+    limit = maybe(case.device.supply.absolute_max_v) or 0.0
+    reach, breaks = both(have, limit, "V")
+    text = f"Full and unloaded, {reach} reach the inlet; above {breaks} the device breaks."
+    return Finding("over-absolute-max", "refuse", text, len(case.path), have, limit, "V", cure, change)
 
 
 def volts_before_draw(case: Case) -> tuple[Finding, ...]:
@@ -77,7 +81,7 @@ def volts_before_draw(case: Case) -> tuple[Finding, ...]:
         return ()
     volts = unloaded_volts(circuit_of(case), full_volts(case.source))[-1]
     cure = "put in a converter that holds the rated volts"
-    found = tuple(_over_absolute(case, volts, cure))
+    found = (_over_absolute(case, volts, cure),) if _breaks(case, volts) else ()
     limit = maybe(case.device.supply.max_v)
     if found or limit is None or not above(volts, limit):
         return found
