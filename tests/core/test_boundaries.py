@@ -523,3 +523,20 @@ class Behind(SimpleTestCase):
             made = mount(path=[*mount_path()[:2], {"stage": "resistor", "resistance_ohm": ohm, "rating_w": 50}])
             asks = [one for gate in gates(made, {}) for one in gate.asks if one.key.startswith("continuity.plus")]
             self.assertEqual(max(one.low for one in asks) > 0.0, told, ohm)
+
+    def test_a_mode_that_comes_twice_is_one_chain_of_sources_in_the_netlist(self) -> None:
+        modes = [{"name": name, "kind": "power", "power_w": watts} for name, watts in (("a", 6.0), ("b", 12.0))]
+        turns = [{"mode": name, "seconds": 60} for name in ("a", "b", "a")]
+        made = mount(**{"device.modes": modes, "duty.repeat": turns})
+        found = re.findall(r"^Vm0_(\d) (\S+) (\S+) ", netlist(made.case), flags=re.MULTILINE)
+        self.assertEqual([which for which, _, _ in found], ["0", "1"])
+        (_, top, bottom), (_, last, middle) = found
+        self.assertEqual((bottom, middle, last), ("0", top, "m0"))
+
+    def test_a_board_right_at_the_pack_passes_its_input_on_as_well(self) -> None:
+        """The first stage is no bank's own converter: below its least input it is a resistance in the netlist too."""
+        board = {**mount_path()[2], "in_dropout": "passes", "input_min_v": 14.0}
+        lead = {"stage": "lead", "length_m": 0.5, "area_mm2": 1.0}
+        first = netlist(mount(path=[board, lead]).case)
+        stops = netlist(mount(path=[{**board, "in_dropout": "stops"}, lead]).case)
+        self.assertNotEqual(first, stops)
