@@ -218,6 +218,26 @@ class Manners(BrowserTest):
                 expect(page.locator("#verdict .finding.refuse").first).to_be_visible()
                 expect(page.locator("#verdict .counts")).to_contain_text("refused")
 
+    def test_what_stands_on_a_view_prints_and_what_is_pressed_does_not(self) -> None:
+        page = self.page
+        call_command("load_starter", verbosity=0)
+        call_command("load_demo", verbosity=0)
+        address = Conversion.objects.get(title="Pan mount, Hide 3").get_absolute_url()
+        for panel, shown in (
+            ("1", ".rows .row-field"), ("6", ".known-grid"), ("match", ".way-list .way"), ("run", ".sentence"),
+            ("build", "svg.wiring"), ("buy", ".parts-table"), ("do", "#steps summary"), ("prove", ".gate-now"),
+        ):  # fmt: skip
+            page.emulate_media(media="screen")
+            self.goto(f"{address}?panel={panel}")
+            expect(page.locator(shown).first).to_be_visible()
+            page.emulate_media(media="print")
+            with self.subTest(panel):
+                expect(page.locator(shown).first).to_be_visible()
+                self.assertEqual(
+                    [one.inner_text() for one in page.locator("#panel button").all() if one.is_visible()], []
+                )
+        page.emulate_media(media="screen")
+
     def test_going_back_shows_a_whole_page_not_the_part_that_was_fetched_last(self) -> None:
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
         self.goto(f"/c/{made.pk}/")
