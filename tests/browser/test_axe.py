@@ -21,7 +21,7 @@ LOOKS: tuple[tuple[Literal["light", "dark"], int, int, list[str]], ...] = (
 )
 GRAVE = ("moderate", "serious", "critical")
 PANELS = ("1", "2", "4", "6", "add-2", "match", "run", "build", "buy", "do", "prove", "record")
-ONE_IN = 24
+ONE_IN = 12
 
 
 @tag("slow")
