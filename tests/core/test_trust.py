@@ -18,9 +18,9 @@ class Trust(TestCase):
         found = inputs(bare)
         guessed, known = bare, bare
         for i in range(len(found)):
-            guessed = _doubted(guessed, i, 0.5)
-            known = _doubted(known, i, 0.03)
-        one = _doubted(guessed, 0, 0.03)
+            guessed = _told(guessed, i, "guess")
+            known = _told(known, i, "measured")
+        one = _told(guessed, 0, "measured")
         for made, word, measured in (
             (guessed, "nothing measured", 0),
             (one, "partly measured", 1),
@@ -35,20 +35,20 @@ class Trust(TestCase):
         self.assertIsNone(trust_of(msgspec.structs.replace(bare, source=None), proved=False))
 
 
-def _doubted(made, at, spread):  # type: ignore[no-untyped-def]
-    """A case whose figure number `at` of those that vary is doubted by so much."""
-    return _at(made, inputs(made)[at].place, spread)
+def _told(made, at, how):  # type: ignore[no-untyped-def]
+    """A case whose figure number `at` of those that vary is known so, by a reading of much doubt."""
+    return _at(made, inputs(made)[at].place, how)
 
 
-def _at(made, place, spread):  # type: ignore[no-untyped-def]
+def _at(made, place, how):  # type: ignore[no-untyped-def]
     head, _, rest = place.partition(".")
     name, _, index = head.rstrip("]").partition("[")
     part = getattr(made, name)
     if index:
         items = list(part)
-        items[int(index)] = _at(items[int(index)], rest, spread)
+        items[int(index)] = _at(items[int(index)], rest, how)
         return msgspec.structs.replace(made, **{name: tuple(items)})
     if rest:
-        return msgspec.structs.replace(made, **{name: _at(part, rest, spread)})
+        return msgspec.structs.replace(made, **{name: _at(part, rest, how)})
     value = part.value if isinstance(part, Known) else part
-    return msgspec.structs.replace(made, **{name: Known(value=value, known_by="measured", spread=spread)})
+    return msgspec.structs.replace(made, **{name: Known(value=value, known_by=how, spread=0.2)})

@@ -255,7 +255,7 @@ class Stands(TestCase):
         ):
             bar = margin_bar(least, rated, most)
             self.assertEqual(bar.bad, bad, (least, rated, most))
-            self.assertEqual(bar.open_end, most == inf)
+            self.assertEqual(bar.left + bar.wide == WIDE, most == inf)
             inside = bar.left <= bar.rated <= bar.left + bar.wide
             self.assertEqual(inside, not bad, bar)
             self.assertLessEqual(bar.left + bar.wide, WIDE)
@@ -298,6 +298,9 @@ class Stands(TestCase):
         self.assertEqual(list(rows), ["Fuse 7.5 A", "Buck converter set to 12 V", "Lead 1.2 m, 1 mm²"])
         self.assertIn("rated 7.5 A", rows["Fuse 7.5 A"]["margin"]["says"])
         self.assertIsNone(rows["Fuse 7.5 A"]["heat"])
-        self.assertIn("5.6 A in a closed box", rows["Buck converter set to 12 V"]["margin"]["says"])
+        board = rows["Buck converter set to 12 V"]["margin"]
+        self.assertEqual(board["says"], "gives 3.4 A; rated 8.0 A, in a closed box 5.6 A")
+        self.assertFalse(board["bad"])
+        self.assertAlmostEqual(board["bar"].left / board["bar"].rated, 3.37 / 8.0, delta=0.01)
         self.assertEqual(rows["Buck converter set to 12 V"]["heat"]["warmth"], "warm")
         self.assertTrue(rows["Buck converter set to 12 V"]["heat"]["hot_closed"])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import inf
 from typing import Any
 
 from hermotrope.bench.feed import Feed
@@ -22,6 +23,7 @@ from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.kinds.lead import as_lead
 from hermotrope_core.know.adapters import Named, chains
 from hermotrope_core.know.joints import WIRED, Gap, LeadToMake, centres_differ, gaps, lead_to_make
+from hermotrope_core.parts.craft import DROP_CARE
 from hermotrope_core.parts.wire import FUSE_MARGIN
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.figures import duration, figure
@@ -81,7 +83,7 @@ def _rows(case: Case, situation: Situation) -> list[dict[str, Any]]:
     rows = []
     for i, stage in enumerate(case.path):
         heat = heats.get(i)
-        margin = margins.get(i) or (_board(heat) if heat and heat.derated_a is not None else None)
+        margin = margins.get(i) or (_board(heat, situation.closed) if heat and heat.rated_a is not None else None)
         if margin or heat:
             name = {"name": stage.whole, "station": i + 2}
             rows.append({**name, "margin": margin, "heat": _heat(heat, situation.closed) if heat else None})
@@ -93,9 +95,9 @@ def _lead(one: LeadMargin) -> dict[str, Any]:
     fuse = f"fuse before it {figure(one.fuse_a, 'A', 2)}" if one.fuse_a else "no fuse before it"
     drop = f"loses {figure(one.drop_v, 'V', 2)} ({figure(one.share, '%', 2)})"
     return {
-        "bar": margin_bar(one.amps, one.safe_a, float("inf")),
+        "bar": margin_bar(one.amps, one.safe_a, inf),
         "says": f"carries {figure(one.amps, 'A')}; safe for {figure(one.safe_a, 'A', 2)}{spare}; {fuse}; {drop}",
-        "bad": one.amps > one.safe_a or one.share > 0.03,
+        "bad": one.amps > one.safe_a or one.share > DROP_CARE,
     }
 
 
@@ -106,19 +108,22 @@ def _fuse(one: FuseMargin) -> dict[str, Any]:
         holds = "it holds" if one.opens_s is None else f"it opens after {figure(one.opens_s, 's', 2)} at the soonest"
         rides = f"peak {peak}: {holds}"
     least = FUSE_MARGIN * one.load_a
-    most = "no lead behind it" if one.wire_a == float("inf") else figure(one.wire_a, "A", 2)
+    bar = margin_bar(least, one.rating_a, one.wire_a)
+    most = "no lead behind it" if one.wire_a == inf else figure(one.wire_a, "A", 2)
     return {
-        "bar": margin_bar(least, one.rating_a, one.wire_a),
+        "bar": bar,
         "says": f"needs {figure(least, 'A')} ({figure(one.load_a, 'A')} × {FUSE_MARGIN:g}), rated "
         f"{figure(one.rating_a, 'A', 2)}, the wire stands: {most}; {rides}",
-        "bad": not least <= one.rating_a <= one.wire_a,
+        "bad": bar.bad,
     }
 
 
-def _board(one: PartHeat) -> dict[str, Any]:
-    carries, derated = one.carries_a or 0.0, one.derated_a or 0.0
-    gives = f"gives {figure(carries, 'A', 2)}; {figure(derated, 'A', 2)} in a closed box"
-    return {"bar": margin_bar(carries, derated, float("inf")), "says": gives, "bad": carries > derated}
+def _board(one: PartHeat, closed: bool) -> dict[str, Any]:
+    """A board by what it may give where it is planned to stand."""
+    carries, rated, derated = one.carries_a or 0.0, one.rated_a or 0.0, one.derated_a or 0.0
+    stands = derated if closed else rated
+    says = f"gives {figure(carries, 'A', 2)}; rated {figure(rated, 'A', 2)}, in a closed box {figure(derated, 'A', 2)}"
+    return {"bar": margin_bar(carries, stands, inf), "says": says, "bad": carries > stands}
 
 
 def _heat(one: PartHeat, closed: bool) -> dict[str, Any]:

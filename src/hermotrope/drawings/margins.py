@@ -20,8 +20,6 @@ class MarginBar(msgspec.Struct, frozen=True):
     left: float
     wide: float
     rated: float
-    open_end: bool
-    """No greatest rating: the band runs on to the bar's end."""
     bad: bool
 
 
@@ -35,7 +33,6 @@ def margin_bar(least: float, rated: float, most: float) -> MarginBar:
         round(left, 1),
         round(max(right - left, 0.0), 1),
         round(WIDE * rated / top, 1),
-        not bounded,
         not least <= rated <= most,
     )
 

@@ -19,7 +19,6 @@ class Reach(msgspec.Struct, frozen=True):
     wide: float
     likely: float
     measured: float | None
-    ends: tuple[str, str]
     words: str
 
 
@@ -31,4 +30,4 @@ def reach(found: Range, measured_s: float | None) -> Reach:
     low, high = duration(found.p5), duration(found.p95)
     told = "" if measured_s is None else f"; it ran {duration(measured_s)}"
     words = f"Nine of ten runs last {low} to {high}, most likely {duration(found.p50)}{told}"
-    return Reach(left, round(max(right - left, 2.0), 1), likely, ran, (low, high), words)
+    return Reach(left, round(max(right - left, 2.0), 1), likely, ran, words)

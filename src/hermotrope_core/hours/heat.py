@@ -23,8 +23,10 @@ class PartHeat(msgspec.Struct, frozen=True):
     warmest_open_c: float
     warmest_closed_c: float
     at_soc: float
+    rated_a: float | None
+    """What its output may give in the open, amperes."""
     derated_a: float | None
-    """What its output may give in a closed box, amperes."""
+    """The same in a closed box."""
     carries_a: float | None
 
 
@@ -48,6 +50,7 @@ def part_heats(situation: Situation) -> tuple[PartHeat, ...]:
                 warmest_open_c=situation.temperature_c + open_k,
                 warmest_closed_c=situation.temperature_c + closed_k,
                 at_soc=at,
+                rated_a=None if rated is None else number(rated),
                 derated_a=None if rated is None else CLOSED_BOX_DERATING * number(rated),
                 carries_a=None if rated is None else max(now.at_stage(i).amps_out for _, now in points),
             )

@@ -30,6 +30,7 @@ class Input(msgspec.Struct, frozen=True):
     scaled: Callable[[float], Case]
     measurable: bool = True
     """False for a table over the current: no one reading makes it known."""
+    known_by: KnownBy = "typical"
 
 
 def spread_of(x: Number | Table) -> float:
@@ -75,6 +76,7 @@ def inputs(case: Case) -> list[Input]:
             f"source.{name}",
             spread_of(x),
             lambda f: replace(case, source=replace(source, **{name: times(x, f, name)})),
+            known_by=known_by(x),
         )
 
     found = [on_source("capacity_ah"), on_source("resistance_ohm")]
@@ -121,12 +123,13 @@ def _mode_input(case: Case, i: int, name: str) -> Input:
         new = replace(mode, **{name: times(getattr(mode, name), factor, name)})
         return replace(case, device=replace(device, modes=(*device.modes[:i], new, *device.modes[i + 1 :])))
 
-    return Input(f"device.modes[{i}].{name}", spread_of(getattr(mode, name)), scaled)
+    x: Number = getattr(mode, name)
+    return Input(f"device.modes[{i}].{name}", spread_of(x), scaled, known_by=known_by(x))
 
 
 def _times_input(place: str, part: object, name: str, setter: Setter) -> Input:
     x: Number = getattr(part, name)
-    return Input(f"{place}.{name}", spread_of(x), lambda f: setter({name: times(x, f, name)}))
+    return Input(f"{place}.{name}", spread_of(x), lambda f: setter({name: times(x, f, name)}), known_by=known_by(x))
 
 
 def _holder_inputs(place: str, part: object, setter: Setter) -> list[Input]:
@@ -135,7 +138,7 @@ def _holder_inputs(place: str, part: object, setter: Setter) -> list[Input]:
     if efficiency is not None:
         eta = efficiency
         at, one = f"{place}.efficiency", not isinstance(eta, tuple)
-        found.append(Input(at, spread_of(eta), lambda f: setter({"efficiency": lossier(eta, f)}), one))
+        found.append(Input(at, spread_of(eta), lambda f: setter({"efficiency": lossier(eta, f)}), one, known_by(eta)))
     quiescent = "quiescent_w" if hasattr(part, "quiescent_w") else "quiescent_a"
     if number(getattr(part, quiescent)) > 0.0:
         found.append(_times_input(place, part, quiescent, setter))

@@ -7,7 +7,7 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.plan.case import Case
-from hermotrope_core.plan.spread import MEASURED_SPREAD, inputs
+from hermotrope_core.plan.spread import inputs
 
 Word = Literal["nothing measured", "partly measured", "all measured", "proved"]
 
@@ -23,12 +23,12 @@ class Trust(msgspec.Struct, frozen=True):
 def trust_of(case: Case, *, proved: bool) -> Trust | None:
     """The trust in a case; `proved` says that it was tried as it stands. None without a source.
 
-    A figure counts as measured where its own doubt is no wider than a reading's.
+    A figure counts as measured where it says so, whatever doubt that reading left.
     """
     if case.source is None:
         return None
     found = inputs(case)
-    measured = sum(one.spread <= MEASURED_SPREAD for one in found)
+    measured = sum(one.known_by == "measured" for one in found)
     word: Word = "partly measured"
     if proved:
         word = "proved"
