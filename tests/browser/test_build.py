@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from django.core.management import call_command
 from playwright.sync_api import expect
 
 from hermotrope.bench import actions
@@ -12,10 +13,11 @@ from tests.browser.base import BrowserTest
 from tests.support import case
 
 
-class LineJourney(BrowserTest):
-    def kinds(self, pk: int) -> list[str]:
-        return [str(type(s).__struct_config__.tag) for s in Conversion.objects.get(pk=pk).case.path]
+def kinds_of(pk: int) -> list[str]:
+    return [str(type(s).__struct_config__.tag) for s in Conversion.objects.get(pk=pk).case.path]
 
+
+class LineJourney(BrowserTest):
     def test_stations_are_dragged_and_refusals_are_told_while_dragging(self) -> None:
         made = actions.create(case("judgements", "all-well"), "Started")
         page = self.page
@@ -31,7 +33,7 @@ class LineJourney(BrowserTest):
         expect(page.locator('[data-gap="3"]')).to_have_class(re.compile("nonsense"))
         page.mouse.up()
         expect(page.locator("#verdict")).to_contain_text("With the device off")
-        self.assertEqual(self.kinds(made.pk), ["fuse", "converter", "switch", "lead"])
+        self.assertEqual(kinds_of(made.pk), ["fuse", "converter", "switch", "lead"])
         page.locator("#undo").click()
         expect(page.locator("#verdict")).not_to_contain_text("With the device off")
 
@@ -48,7 +50,7 @@ class LineJourney(BrowserTest):
         page.locator("#station-4").focus()
         page.keyboard.press("+")
         expect(page.locator("#station-5")).to_contain_text("Lead")
-        self.assertEqual(self.kinds(made.pk), ["fuse", "converter", "lead", "lead"])
+        self.assertEqual(kinds_of(made.pk), ["fuse", "converter", "lead", "lead"])
 
     def test_a_part_of_the_shelf_is_dropped_on_the_line(self) -> None:
         made = actions.create(case("judgements", "all-well"), "Started")
@@ -67,10 +69,27 @@ class LineJourney(BrowserTest):
         expect(page.locator("#line-says")).to_contain_text("Fits here")
         page.mouse.up()
         expect(page.locator("#station-5")).to_contain_text("2 m, 0.5 mm²")
-        self.assertEqual(self.kinds(made.pk), ["fuse", "switch", "converter", "lead", "lead"])
+        self.assertEqual(kinds_of(made.pk), ["fuse", "switch", "converter", "lead", "lead"])
 
 
 class BuildJourney(BrowserTest):
+    def test_the_switch_goes_where_the_drawing_is_pressed(self) -> None:
+        call_command("load_starter", verbosity=0)
+        call_command("load_demo", verbosity=0)
+        made = Conversion.objects.get(title="Pan mount, Hide 3")
+        page = self.page
+        self.goto(f"{made.get_absolute_url()}?panel=build")
+        expect(page.locator(".switch-mark")).to_have_count(1)  # behind the board; where it stands is not offered
+        page.locator(".switch-mark rect").click()
+        expect(page.locator("#undo")).to_contain_text("witch")
+        self.assertEqual(kinds_of(made.pk), ["fuse", "converter", "switch", "lead"])
+        expect(page.locator(".switch-places .here")).to_contain_text("behind the buck")
+        button = page.locator("[data-help]")
+        expect(page.locator("#panel-help")).to_be_hidden()
+        button.click()
+        expect(page.locator("#panel-help")).to_contain_text("Dashed places on the drawing")
+        expect(button).to_have_attribute("aria-expanded", "true")
+
     def test_a_centre_negative_device_gets_a_swapping_lead(self) -> None:
         made = actions.create(case("judgements", "centre-negative-device"), "Started")
         page = self.page

@@ -335,6 +335,28 @@ class ShelfJourney(BrowserTest):
         expect(page.locator("#verdict .verdict").first).to_have_text("Refused")
         expect(page.locator("#station-1")).to_contain_text("5S2P 18V 5Ah")
 
+    def test_the_bench_and_the_shelf_follow_what_is_asked(self) -> None:
+        page = self.page
+        call_command("load_starter", verbosity=0)
+        self.goto("/")
+        page.get_by_role("button", name="Open an example").click()
+        expect(page.locator("#verdict .verdict").first).to_have_text("Fits")
+        self.goto("/")
+        page.locator("#q").fill("nobody has that")
+        expect(page.locator("#list")).to_contain_text("Nothing on the bench is called")
+        expect(page.locator("#q")).to_be_focused()
+        page.locator("#q").fill("tool pack")
+        expect(page.locator(".strip")).to_have_count(1)
+        page.locator("#order").select_option("name")
+        page.wait_for_url("**order=name**")
+        expect(page.locator(".strip")).to_contain_text("Pan mount")
+        self.goto("/shelf/")
+        expect(page.locator(".in-mind")).to_have_count(0)
+        page.locator("#for").select_option(label="for Pan mount, Hide 3")
+        expect(page.locator(".in-mind")).to_have_count(1)
+        self.assertGreater(page.locator(".stock-drawing a.fits").count(), 1)
+        expect(page.locator(".stock-drawing a.fits title").first).to_contain_text("; within what the device works on")
+
     def test_what_is_done_on_the_shelf_is_undone_by_its_name(self) -> None:
         call_command("load_starter", verbosity=0)
         page = self.page

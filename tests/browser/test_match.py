@@ -76,6 +76,21 @@ class MatchJourney(BrowserTest):
         page.locator(".refused-group form button").first.click()
         expect(page.locator("#verdict .verdict").first).to_have_text(re.compile("^Fits"))
 
+    def test_the_way_that_is_pointed_at_is_drawn_beside_the_list(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        page = self.page
+        self.goto(f"/c/{made.pk}/?panel=match")
+        ways = page.locator(".way-list .way")
+        expect(ways.first).to_be_visible()
+        expect(page.locator("#pointed")).to_be_hidden()
+        for i in (1, 3):
+            ways.nth(i).hover()
+            pack = ways.nth(i).locator("h3").get_attribute("title") or "?"
+            expect(page.locator("#pointed figcaption")).to_contain_text(f"{i + 1} {pack}")
+            told = ways.nth(i).locator(".way-scale").get_attribute("aria-label") or "?"
+            expect(page.locator("#pointed figcaption")).to_contain_text(told)
+            expect(page.locator("#pointed svg")).to_have_count(1)
+
     def test_nothing_runs_off_the_side_of_a_phone(self) -> None:
         made = actions.create(case("cases", "bat-detector-on-six-aaa"), "Started")
         page = self.open_page(390, 844)

@@ -18,7 +18,10 @@ from hermotrope.bench.build_panel import build_context
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.margins import GREATEST_W, WIDE, heat_wide, margin_bar, warmth
+from hermotrope.drawings.reach import ROOM, reach
+from hermotrope.drawings.reach import WIDE as SPAN
 from hermotrope.drawings.wiring import BOTTOM, TITLE_Y, part_view, switch_marks, wiring
+from hermotrope_core.circuit.estimate import Range
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.standing import switch_places
 from hermotrope_core.judge.findings import check
@@ -279,6 +282,38 @@ class Stands(TestCase):
         (mark,) = switch_marks(switched, drawing, switch_places(switched))  # where it stands is not offered
         self.assertEqual(mark.at, board + 1)
         self.assertTrue(drawing.parts[board + 1].x < mark.x < drawing.parts[board + 2].x)
+
+    def test_no_switch_is_drawn_into_a_mains_cord(self) -> None:
+        made = case("judgements", "dc-on-a-mains-socket")
+        self.assertEqual([place.at for place in switch_places(made) if place.at is not None], [2])  # behind the buck
+        drawing = wiring(made)
+        assert drawing is not None
+        for mark in switch_marks(made, drawing, switch_places(made)):
+            wire = next(one for one in drawing.wires if one.left <= mark.x <= one.right)
+            self.assertFalse(wire.mains)
+
+    def test_a_board_is_held_against_what_it_may_give_where_it_stands(self) -> None:
+        for enclosure, bad in (("open", False), ("closed", True)):
+            made = case("cases", "hide-mount-on-tool-pack", **{"conditions.enclosure": enclosure})
+            at = next(i for i, stage in enumerate(made.path) if stage.HOLDS)
+            board = replace(made.path[at], output_current_max_a=4.0)
+            tight = replace(made, path=(*made.path[:at], board, *made.path[at + 1 :]))
+            kept = actions.create(tight, "Started")
+            row = next(one for one in build_context(kept, Feed(tight))["rows"] if one["station"] == at + 2)
+            self.assertEqual((row["margin"]["bad"], row["margin"]["bar"].bad), (bad, bad), enclosure)
+
+    def test_how_far_a_run_reaches_is_drawn_to_scale(self) -> None:
+        found = Range(3600.0, 5400.0, 7200.0, {"pack cut-off": 1.0})
+        bar = reach(found, 9000.0)
+        top = 9000.0 * ROOM
+        self.assertAlmostEqual(bar.left, SPAN * 3600.0 / top, delta=0.1)
+        self.assertAlmostEqual(bar.wide, SPAN * 3600.0 / top, delta=0.2)
+        self.assertAlmostEqual(bar.likely, SPAN * 5400.0 / top, delta=0.1)
+        self.assertAlmostEqual(bar.measured or 0.0, SPAN / ROOM, delta=0.1)
+        self.assertEqual(
+            bar.words, "Nine of ten runs last 60 min to 2 h 00 min, most likely 1 h 30 min; it ran 2 h 30 min"
+        )
+        self.assertIsNone(reach(found, None).measured)
 
     def test_a_view_of_a_part_holds_it_and_stays_on_the_sheet(self) -> None:
         drawing = wiring(case("cases", "hide-mount-on-tool-pack"))

@@ -460,11 +460,21 @@ class History(TestCase):
         self.assertEqual(Change.objects.count(), history.KEPT)
 
     def test_several_need_a_tick_and_keep_it(self) -> None:
-        self.assertIn("tick at least one", self.post("shelf-several", status=422, do="own"))
+        text = self.post("shelf-several", status=422, do="borrowed")
+        self.assertIn("tick at least one", text)
+        self.assertIn('<option value="borrowed" selected>', text)
         pk = Item.objects.order_by("-have", "position", "name", "pk")[0].pk
         text = self.post("shelf-several", status=422, do="a dragon", pk=pk)
         self.assertIn("must be one of own, borrowed, maybe", text)
         self.assertRegex(text, rf'value="{pk}" form="several"[^>]*checked')
+
+    def test_what_came_back_under_the_same_key_makes_room(self) -> None:
+        before, item = self.state(), Item.objects.filter(starter=True)[0]
+        self.post("shelf-remove", item.pk)
+        call_command("load_starter", verbosity=0)
+        self.assertNotEqual(Item.objects.get(key=item.key).pk, item.pk)
+        self.post("shelf-step", by="-1")
+        self.assertEqual(self.state(), before)
 
     def test_an_import_is_taken_back_whole(self) -> None:
         before = self.state()
@@ -489,6 +499,7 @@ class History(TestCase):
         top, high = drawn.window
         self.assertEqual({shape.fits for shape in drawn.shapes}, {True, False})
         for shape in drawn.shapes:
+            self.assertEqual("; within what the device works on" in shape.words, shape.fits)
             inside = top - 0.2 <= shape.y and shape.y + shape.high <= top + high + 4.0
             self.assertTrue(inside or not shape.fits, shape)
             self.assertLessEqual(shape.x + shape.wide, 1200.5)

@@ -41,7 +41,7 @@ class ModePanel(msgspec.Struct, frozen=True):
 
 
 class Panel(msgspec.Struct, frozen=True):
-    """What is below the line: `key` is a station's number, or match, run, build, prove or record."""
+    """What is below the line: `key` is a station's number, or match, run, build, buy, do, prove or record."""
 
     key: str
     title: str

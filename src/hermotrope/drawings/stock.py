@@ -41,6 +41,8 @@ class Shape(msgspec.Struct, frozen=True):
     fits: bool | None
     """Whether it lies in the window laid over it; None without one."""
     words: str
+    takes_wide: float = 0.0
+    """Of a board: how wide what it takes in is drawn, within what it gives."""
 
 
 class Stock(msgspec.Struct, frozen=True):
@@ -66,9 +68,14 @@ def packs_drawn(packs: Sequence[tuple[int, str, Source]], supply: Supply | None)
     for (pk, name, flat, full, wh), wide in zip(spans, shares, strict=True):
         fits = None if low is None or high is None else low <= flat and full <= high
         words = f"{name}: {reach(flat, full, 'V')}, {figure(wh, 'Wh', 2)}"
-        shapes.append(Shape(pk, round(x, 1), wide, y(full), _high(y, flat, full), None, 0.0, fits, words))
+        shapes.append(Shape(pk, round(x, 1), wide, y(full), _high(y, flat, full), None, 0.0, fits, words + _told(fits)))
         x += wide + GAP
     return _stock(shapes, y, low, high, "Packs on one axis of volts")
+
+
+def _told(inside: bool | None) -> str:
+    """The same in words, for who sees no difference."""
+    return "" if inside is None else f"; {'within' if inside else 'not within'} what the device works on"
 
 
 def _reach(pack: Source) -> tuple[float, float]:
@@ -99,7 +106,7 @@ def boards_drawn(boards: Sequence[tuple[int, str, Holding]], supply: Supply | No
         words = f"{name}: takes {reach(least, most, 'V')}, gives {reach(gives_from, gives_to, 'V')}"
         x = round(LEFT + i * (wide + GAP), 1)
         out = (y(gives_to), _high(y, gives_from, gives_to))
-        shapes.append(Shape(pk, x, wide, y(most), _high(y, least, most), *out, fits, words))
+        shapes.append(Shape(pk, x, wide, y(most), _high(y, least, most), *out, fits, words + _told(fits), wide / 2))
     return _stock(shapes, y, low, high, "Boards: what they take and what they give, on one axis of volts")
 
 

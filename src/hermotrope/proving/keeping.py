@@ -51,10 +51,14 @@ def log_of(row: RunLogRow) -> RunLog:
     """The log of a row that is kept. Raises ValueError while there is none."""
     if not row.data:
         raise ValueError("this log has not been read yet")
-    with np.load(BytesIO(bytes(row.data)), allow_pickle=False) as found:
+    return log_from(bytes(row.data), tuple(msgspec.convert(one, Remark) for one in row.remarks))
+
+
+def log_from(data: bytes, remarks: tuple[Remark, ...] = ()) -> RunLog:
+    """The log that its kept arrays hold."""
+    with np.load(BytesIO(data), allow_pickle=False) as found:
         columns = {name: found[name].astype(float) for name in COLUMNS if name in found.files}
-        seconds = found["seconds"]
-    return RunLog(seconds, columns, tuple(msgspec.convert(one, Remark) for one in row.remarks))
+        return RunLog(found["seconds"], columns, remarks)
 
 
 def original_of(row: RunLogRow) -> bytes:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,7 @@ from hermotrope.drawings.log_chart import log_chart
 from hermotrope.formats.logger_csv import LogError, read_log, recognise
 from hermotrope.proving import equipment
 from hermotrope.proving.bench import Workshop
-from hermotrope.proving.keeping import log_of, mapping_of, original_of
+from hermotrope.proving.keeping import log_from, log_of, mapping_of, original_of
 from hermotrope.proving.models import RunLogRow
 from hermotrope_core.circuit.estimate import QUICK_DRAWS, estimate
 from hermotrope_core.circuit.situation import Situation
@@ -284,16 +285,11 @@ def newest_log(conversion: Conversion) -> dict[str, Any] | None:
     row = conversion.logs.filter(state=RunLogRow.State.KEPT).first()
     if row is None:
         return None
-    key = (row.pk, bytes(row.data))
-    found = _overlays.get(key)
-    if found is None:
-        made = log_chart(log_of(row), ())
-        columns = {one["column"]: one["measured"] for one in made["plots"]}
-        found = {"seconds": made["seconds"], "columns": columns}
-        _overlays.clear()  # one is looked at at a time
-        _overlays[key] = found
-    return {"name": row.name, **found}
+    return {"name": row.name, **_overlay(bytes(row.data))}
 
 
-_overlays: dict[tuple[int, bytes], dict[str, Any]] = {}
-"""The newest log that was laid over a run, thinned: it stays the same while the plan is edited."""
+@lru_cache(maxsize=1)
+def _overlay(data: bytes) -> dict[str, Any]:
+    """A log that is laid over a run, thinned: it stays the same while the plan is edited."""
+    made = log_chart(log_from(data), ())
+    return {"seconds": made["seconds"], "columns": {one["column"]: one["measured"] for one in made["plots"]}}

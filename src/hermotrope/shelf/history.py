@@ -51,6 +51,9 @@ def step(by: int) -> str:
     gone, rows = (change.after, change.before) if by < 0 else (change.before, change.after)
     lasting = {row["key"] for row in rows}
     _delete({row["key"] for row in gone} - lasting)
+    own = {row["id"] for row in rows}
+    for part in _parts(lasting):  # what was put there meanwhile under the same key makes room
+        Item.objects.filter(key__in=part).exclude(pk__in=own).delete()
     kept = {pk for part in _parts(lasting) for pk in Item.objects.filter(key__in=part).values_list("pk", flat=True)}
     for row in rows:
         Item(**row).save(force_insert=row["id"] not in kept)

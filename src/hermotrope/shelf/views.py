@@ -118,7 +118,7 @@ def several(request: HttpRequest) -> HttpResponse:
         else:
             actions.mark(keys, do)
     except CaseError as error:
-        return _list(request, 422, several_error=str(error), ticked=keys)
+        return _list(request, 422, several_error=str(error), several_do=do, ticked=keys)
     return _list(request)
 
 

@@ -28,7 +28,7 @@ def days_to_flat(case: Case) -> tuple[float, float | None]:
 
 
 def switch_places(case: Case) -> tuple[Place, ...]:
-    """Without a switch, with one at the pack, and with one behind each part that draws by itself.
+    """Without a switch, with one at the pack, and with one behind each part that draws by itself; none in a mains cord.
 
     An open switch leaves only what is before it: the path up to there with nothing behind.
     """
@@ -39,10 +39,9 @@ def switch_places(case: Case) -> tuple[Place, ...]:
     found = [Place("without a switch", None, amps, days)]
     first = 1 if bare.path and bare.path[0].opens_above_a is not None else 0
     where = "behind the fuse at the pack" if first else "at the pack"
-    found.append(_open_at(bare, first, where))
-    for i, stage in enumerate(bare.path):
-        if stage.DRAWS:
-            found.append(_open_at(bare, i + 1, f"behind the {stage.called}"))
+    places = [(first, where)]
+    places += [(i + 1, f"behind the {stage.called}") for i, stage in enumerate(bare.path) if stage.DRAWS]
+    found += [_open_at(bare, at, words) for at, words in places if not bare.mains_at(at)]
     return tuple(found)
 
 
