@@ -80,7 +80,7 @@ class BuildJourney(BrowserTest):
         page = self.page
         self.goto(f"{made.get_absolute_url()}?panel=build")
         expect(page.locator(".switch-mark")).to_have_count(1)  # behind the board; where it stands is not offered
-        page.locator(".switch-mark rect").click()
+        page.locator(".switch-mark").click()
         expect(page.locator("#undo")).to_contain_text("witch")
         self.assertEqual(kinds_of(made.pk), ["fuse", "converter", "switch", "lead"])
         expect(page.locator(".switch-places .here")).to_contain_text("behind the buck")
