@@ -12,6 +12,8 @@ from hermotrope_core.plan.document import case_from
 
 TESTS = Path(__file__).parent
 ROOT = TESTS.parent
+VIEW_KEYS = ("match", "run", "build", "buy", "do", "prove", "record")
+"""The panels of a conversion that belong to no station."""
 
 
 def golden(folder: str) -> list[tuple[str, dict[str, Any], dict[str, Any]]]:

@@ -11,6 +11,7 @@ from django.test import tag
 from hermotrope.bench.models import Conversion
 from tests.browser.base import BrowserTest, chromium
 from tests.lanes import SLOW, drawn
+from tests.support import VIEW_KEYS
 
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
@@ -20,7 +21,7 @@ LOOKS: tuple[tuple[Literal["light", "dark"], int, int, list[str]], ...] = (
     ("dark", 1280, 800, ["color-contrast"]),  # nothing else goes with the colours
 )
 GRAVE = ("moderate", "serious", "critical")
-PANELS = ("1", "2", "4", "6", "add-2", "match", "run", "build", "buy", "do", "prove", "record")
+PANELS = ("1", "2", "4", "6", "add-2", *VIEW_KEYS)
 ONE_IN = 12
 
 

@@ -14,7 +14,7 @@ from hermotrope_core.values.figures import duration, figure
 from tests.browser.base import BrowserTest
 from tests.browser.test_controls import QUIET, WATCH
 from tests.lanes import drawn
-from tests.support import case
+from tests.support import VIEW_KEYS, case
 
 TEXTS = (Path(__file__).parent / "texts.js").read_text()
 LONG = "Weatherproof floating reference station number seventeen of the Sallow Fen survey"
@@ -97,13 +97,7 @@ class Narrow(BrowserTest):
                 2,
                 len(made.case.path) + 2,
                 "add-1",
-                "match",
-                "run",
-                "build",
-                "buy",
-                "do",
-                "prove",
-                "record",
+                *VIEW_KEYS,
             ):
                 urls += [f"/c/{made.pk}/?panel={panel}"] if drawn(f"{made.title} {panel}", 20) else []
         for width in (390, 320):

@@ -11,6 +11,7 @@ from django.test import Client
 
 from hermotrope.bench.models import Conversion
 from hermotrope.outing.models import Outing
+from tests.support import VIEW_KEYS
 
 FILES = ("case.json", "wiring.svg", "schematic.svg", "path.cir", "run.csv", "parts.csv", "bay.html", "sheet/")
 MONTHS = "January|February|March|April|May|June|July|August|September|October|November|December"
@@ -35,7 +36,7 @@ def pages(client: Client) -> Iterator[tuple[str, str]]:
     yield "page outing packs", text_of(_got(client, f"/outings/{Outing.objects.get().pk}/packs/"))
     for made in Conversion.objects.order_by("title"):
         device = len(made.case.path) + 2
-        for panel in ("", *range(1, device + 1), "add-1", "match", "run", "build", "buy", "do", "prove", "record"):
+        for panel in ("", *range(1, device + 1), "add-1", *VIEW_KEYS):
             text = _named(made, text_of(_got(client, f"/c/{made.pk}/?panel={panel}")))
             yield f"page {made.title} {panel}", CLOCK.sub("~", text) if panel == "record" else text
         for name in FILES:

@@ -25,7 +25,7 @@ from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
-from tests.support import case
+from tests.support import VIEW_KEYS, case
 from tests.web.client import Reader
 
 HTMX = {"HX-Request": "true"}
@@ -137,13 +137,7 @@ class Pages(TestCase):
             panels = (
                 "",
                 *map(str, range(1, len(made.case.path) + 3)),
-                "match",
-                "run",
-                "build",
-                "buy",
-                "do",
-                "prove",
-                "record",
+                *VIEW_KEYS,
             )
             for panel in panels:
                 with self.subTest(name, panel=panel):
