@@ -40,9 +40,9 @@ def main(argv: list[str]) -> int:
 def every_test(lane: list[str]) -> int:
     """Core and web side by side, one process a core; then the browser likewise, alone.
 
-    In the lane ``slow``, what draws a sample in each run tries everything.
+    In the lane ``slow``, what draws a sample in each run tries everything, and the journeys tagged ``late`` are walked.
     """
-    tags = ["--tag", "slow"] if lane else []
+    tags = ["--tag", "slow", "--tag", "late"] if lane else ["--exclude-tag", "late"]
     os.environ["HERMOTROPE_LANE"] = "slow" if lane else ""
     parts = (["tests.core", "tests.web"], ["tests.browser"])
     run = [sys.executable, "-m", "hermotrope", "test", "--parallel", "auto", *tags]

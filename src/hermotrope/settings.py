@@ -72,6 +72,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "hermotrope.entry.asked.page_or_part",
+    "hermotrope.entry.liked.as_liked",
     "hermotrope.bench.unreadable.UnreadableMiddleware",
 ]
 TEMPLATES = [
@@ -81,7 +82,7 @@ TEMPLATES = [
         "APP_DIRS": True,
         "OPTIONS": {
             "context_processors": ["django.template.context_processors.request"],
-            "builtins": ["django.templatetags.static"],
+            "builtins": ["django.templatetags.static", "hermotrope.entry.liked"],
         },
     }
 ]

@@ -44,7 +44,7 @@ REACH = """(at) => {
 }"""
 GOES_BY_ITSELF = "button /c/0/ways/stop/"
 """A search is over before a hand is there; that it can be stopped has a test of its own."""
-ONE_IN = 6
+ONE_IN = 14
 """In each run, as many kinds of control are passed over for one that is pressed."""
 PANELS = """async () => {
   const offered = OFFERED;
@@ -87,7 +87,7 @@ class PressEverything(BrowserTest):
                 for kind in new:
                     with self.subTest(url, control=kind):
                         self.press(self.page, url, kind)
-        self.assertGreater(len(pressed), 100 if SLOW else 4)
+        self.assertGreater(len(pressed), 100 if SLOW else 2)
 
     def visit(self, url: str) -> None:
         """Open a page of the bench as it was at the start."""

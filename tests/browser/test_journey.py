@@ -7,6 +7,7 @@ import re
 from pathlib import Path
 
 from django.core.management import call_command
+from django.test import tag
 from playwright.sync_api import Page, expect
 
 from hermotrope.bench import actions
@@ -168,6 +169,21 @@ class Tabs(BrowserTest):
 
 
 class Manners(BrowserTest):
+    def test_figures_are_written_as_they_are_liked(self) -> None:
+        self.goto("/new/")
+        self.page.locator("form.device-card", has_text="Pan mount").get_by_role("button").click()
+        self.page.get_by_role("link", name="units").click()
+        self.page.get_by_label("Temperature").select_option("°F")
+        self.page.get_by_label("Decimal sign").select_option("comma")
+        self.page.get_by_role("button", name="Write them so").click()
+        self.page.wait_for_url("**/c/*/**")
+        self.page.locator("#tab-run").click()
+        warm = self.page.locator("form", has_text="Temperature").locator("input[name=text]").first
+        expect(warm).to_have_value("68 °F")
+        warm.fill("50")
+        warm.press("Enter")
+        expect(self.page.locator("form", has_text="Temperature").locator("input[name=text]").first).to_have_value("50 °F")
+
     def test_keys_alone(self) -> None:
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
         self.goto(f"/c/{made.pk}/")
@@ -218,6 +234,7 @@ class Manners(BrowserTest):
                 expect(page.locator("#verdict .finding.refuse").first).to_be_visible()
                 expect(page.locator("#verdict .counts")).to_contain_text("refused")
 
+    @tag("late")
     def test_what_stands_on_a_view_prints_and_what_is_pressed_does_not(self) -> None:
         page = self.page
         call_command("load_starter", verbosity=0)
@@ -250,6 +267,7 @@ class Manners(BrowserTest):
         expect(page.locator("#line")).to_be_visible()
         expect(page.locator("#panel")).to_have_count(1)
 
+    @tag("late")
     def test_nothing_runs_off_the_side(self) -> None:
         made = actions.create(case("cases", "gauge-panel-boosted"), "Started")
         for size in ((1280, 800), (390, 844)):
@@ -492,6 +510,7 @@ class IntakeJourney(BrowserTest):
         page.locator(".readings button").last.click()
         expect(page.locator(".readings li")).to_have_count(3)
 
+    @tag("late")
     def test_a_bay_with_a_tap_is_refused_and_without_it_gets_its_dummies(self) -> None:
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
         page = self.page
@@ -552,6 +571,7 @@ class IntakeJourney(BrowserTest):
 
 
 class BankJourney(BrowserTest):
+    @tag("late")
     def test_a_bank_is_watched_falling_asleep(self) -> None:
         page = self.page
         self.goto("/shelf/?q=20%2C000")

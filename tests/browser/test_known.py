@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from django.test import tag
 from playwright.sync_api import Locator, expect
 
 from hermotrope.bench.models import Conversion
@@ -65,6 +66,7 @@ class Known(BrowserTest):
         device = self.made().case.device
         self.assertEqual([maybe(device.supply.min_v), maybe(device.supply.max_v)], [3.2, 6.48])
 
+    @tag("late")
     def test_an_adapter_and_a_meter_reading(self) -> None:
         self.start("Reed-bed radio")
         self.learn("adapter", "labelled 12 V", nominal_v="12 V", current_a="1 A")
@@ -75,6 +77,7 @@ class Known(BrowserTest):
         self.feed("12 V 7 Ah sealed lead block")
         expect(self.page.locator(".runs")).to_contain_text(RANGE)
 
+    @tag("late")
     def test_a_car_and_a_dim_lamp(self) -> None:
         self.start("Jetty lamp")
         self.learn("car", "engine running", engine_running="yes")
@@ -110,6 +113,7 @@ class Known(BrowserTest):
         expect(self.page.locator("#verdict")).to_contain_text("polarity")
         self.assertLess(self.actions, MOST_ACTIONS)
 
+    @tag("late")
     def test_an_own_board_from_its_print(self) -> None:
         self.start("Moth lamp")
         self.learn("life", "lasted 20 h", lasted_s="20 h", cells_in_series="4", cell_size="D", mode="lit")
@@ -122,6 +126,7 @@ class Known(BrowserTest):
         expect(self.page.locator(".runs")).to_contain_text(RANGE)
         self.assertLess(self.actions, MOST_ACTIONS)
 
+    @tag("late")
     def test_an_adapter_in_place_of_cells(self) -> None:
         self.start("Weather radio")
         self.learn("life", "lasted 30 h", lasted_s="30 h", cells_in_series="4", cell_size="C", mode="listening")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.core.management import call_command
+from django.test import tag
 from playwright.sync_api import expect
 
 from hermotrope.bench.models import Conversion
@@ -62,6 +63,7 @@ class Night(BrowserTest):
             expect(supplies.first.locator(".branch")).to_have_count(moved)
         expect(supplies.nth(1).locator("h3")).to_contain_text(["hide lamp", "dew strap"])
 
+    @tag("late")
     def test_packs_take_turns_and_an_own_battery_goes_first(self) -> None:
         call_command("load_outing", verbosity=0)
         self.goto(Outing.objects.get().get_absolute_url())
@@ -201,6 +203,7 @@ class Night(BrowserTest):
         made.refresh_from_db()
         self.assertEqual(made.content().supplies[1].branches[0].device.name, "winch")
 
+    @tag("late")
     def test_another_tab_and_a_phone(self) -> None:
         self.begin()
         self.take("12.8 V 6 Ah")

@@ -193,6 +193,7 @@ class Printed(BrowserTest):
         rows, columns = np.flatnonzero(dark.any(axis=1)), np.flatnonzero(dark.any(axis=0))
         return columns[0] / 2, rows[0] / 2, columns[-1] / 2, rows[-1] / 2
 
+    @tag("late")
     def test_a4_and_letter(self) -> None:
         made = bench.create(case("judgements", "cut-off-added"), "Started")
         for paper, (width, height) in PAPERS.items():
@@ -222,6 +223,7 @@ class Printed(BrowserTest):
                 self.assertIn("Verdict", texts[0])
                 self.assertTrue(any("LOAD" in text and "FUSE" in text and "DATE" in text for text in texts))
 
+    @tag("late")
     def test_the_bay_is_true_to_size(self) -> None:
         bay = {**BAY, "slots": ["up", "down", "up", "down"]}
         inlet = {"kind": "cell-bay", "polarity": "marked", "measured": True}

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
+from django.test import tag
 from playwright.sync_api import expect
 
 from hermotrope.bench import actions
@@ -35,6 +36,7 @@ class RunJourney(BrowserTest):
         low, high = (float(hours) + float(minutes) / 60 for hours, minutes in re.findall(r"(\d+) h (\d+) min", text))
         return high - low
 
+    @tag("late")
     def test_redrawing_does_not_double_what_stands_beside_what_is_loaded_late(self) -> None:
         self.start()
         page = self.page

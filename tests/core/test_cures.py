@@ -9,7 +9,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import check, verdict_of
 from hermotrope_core.parts.wire import PARTS, fuse_opens_s, fuse_rating, safe_amps
 from hermotrope_core.plan.document import case_from, tree_of
-from hermotrope_core.values.quantity import awg_mm2
+from hermotrope_core.values.liking import awg_mm2
 from tests.support import golden
 
 

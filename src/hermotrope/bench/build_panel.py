@@ -26,7 +26,7 @@ from hermotrope_core.know.joints import WIRED, Gap, LeadToMake, centres_differ, 
 from hermotrope_core.parts.craft import DROP_CARE
 from hermotrope_core.parts.wire import FUSE_MARGIN
 from hermotrope_core.plan.case import Case
-from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.figures import duration, figure, fixed, stated
 
 END_SOC = 0.02
 """With less charge than this a run is told to be at its end."""
@@ -91,7 +91,7 @@ def _rows(case: Case, situation: Situation) -> list[dict[str, Any]]:
 
 
 def _lead(one: LeadMargin) -> dict[str, Any]:
-    spare = f", {one.safe_a / one.amps:.1f} × that" if one.amps > 0 else ""
+    spare = f", {fixed(one.safe_a / one.amps, 1)} × that" if one.amps > 0 else ""
     fuse = f"fuse before it {figure(one.fuse_a, 'A', 2)}" if one.fuse_a else "no fuse before it"
     drop = f"loses {figure(one.drop_v, 'V', 2)} ({figure(one.share, '%', 2)})"
     return {
@@ -112,7 +112,7 @@ def _fuse(one: FuseMargin) -> dict[str, Any]:
     most = "no lead behind it" if one.wire_a == inf else figure(one.wire_a, "A", 2)
     return {
         "bar": bar,
-        "says": f"needs {figure(least, 'A')} ({figure(one.load_a, 'A')} × {FUSE_MARGIN:g}), rated "
+        "says": f"needs {figure(least, 'A')} ({figure(one.load_a, 'A')} × {stated(FUSE_MARGIN)}), rated "
         f"{figure(one.rating_a, 'A', 2)}, the wire stands: {most}; {rides}",
         "bad": bar.bad,
     }
@@ -134,8 +134,8 @@ def _heat(one: PartHeat, closed: bool) -> dict[str, Any]:
         "warmth": warmth(here),
         "watts": figure(most, "W", 2),
         "when": "at the end" if one.at_soc < END_SOC else f"at {figure(one.at_soc, '%', 2)} charge",
-        "open": f"{one.warmest_open_c:.0f} °C",
-        "closed": f"{one.warmest_closed_c:.0f} °C",
+        "open": fixed(one.warmest_open_c, 0, "°C"),
+        "closed": fixed(one.warmest_closed_c, 0, "°C"),
         "hot_open": one.warmest_open_c > HAND_HOT_C,
         "hot_closed": one.warmest_closed_c > HAND_HOT_C,
     }

@@ -16,6 +16,7 @@ from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.plan.case import Case, Question, planned, questions
 from hermotrope_core.tell.readout import demands
 from hermotrope_core.values.figures import span
+from hermotrope_core.values.liking import Liking, liked
 
 KEPT = 32
 """Cases whose runs, findings and ranges are kept between requests."""
@@ -110,10 +111,14 @@ class Feed:
         return "See what would cure it" if self.refused else "Read the run and the caution"
 
 
-@lru_cache(maxsize=KEPT)
 def feed_of(case: Case) -> Feed:
     """What is met of a case, worked out once for as long as it is among the last that were asked for.
 
     An edit asks for it three times: for the row that is kept, for the workshop, for the page. It is never changed.
     """
+    return _feed_of(case, liked())
+
+
+@lru_cache(maxsize=KEPT)
+def _feed_of(case: Case, _liking: Liking) -> Feed:
     return Feed(case)

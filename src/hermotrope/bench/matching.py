@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextvars
 import hashlib
 import threading
 from collections import OrderedDict
@@ -21,6 +22,7 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.liking import liked
 from hermotrope_core.values.quantity import QuantityError, parse, parse_field
 from hermotrope_core.values.whole import whole_number
 
@@ -143,7 +145,8 @@ class Job:
         self.result: Matched | None = None
         self.trouble: BaseException | None = None
         self.stopping = False
-        self._thread = threading.Thread(target=self._work, args=(request, limits), daemon=True)
+        within = contextvars.copy_context()  # what is liked holds in its thread too
+        self._thread = threading.Thread(target=lambda: within.run(self._work, request, limits), daemon=True)
         self._thread.start()
 
     def _work(self, request: Request, limits: Limits) -> None:
@@ -172,7 +175,7 @@ _lock = threading.Lock()
 def job_for(case: Case, ask: Ask) -> tuple[str, Job]:
     """The search that answers a question, begun if it is not known yet; its key names it."""
     asked, shelf, limits = ask.case(case), shelf_for(ask), ask.limits()
-    key = hashlib.blake2s(msgspec.json.encode((asked, shelf, limits)), digest_size=12).hexdigest()
+    key = hashlib.blake2s(msgspec.json.encode((asked, shelf, limits, liked())), digest_size=12).hexdigest()
     with _lock:
         if key not in _jobs:
             _jobs[key] = Job(Request(asked, shelf), limits)

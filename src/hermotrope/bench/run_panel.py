@@ -21,8 +21,8 @@ from hermotrope_core.hours.warning import Alarm, alarms, field_warnings
 from hermotrope_core.judge.working import runtime_working
 from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.plan.case import planned
-from hermotrope_core.values.clock import clock_time, days_later
-from hermotrope_core.values.figures import digits, duration, figure, span
+from hermotrope_core.values.clock import clock_text, clock_time, days_later
+from hermotrope_core.values.figures import digits, duration, figure, fixed, span, stated
 from hermotrope_core.values.known import number
 
 MOST_ROWS = 30
@@ -64,7 +64,7 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
 def _alarm(situation: Situation, one: Alarm) -> str:
     """When an alarm sounds, in a sentence."""
     light, heavy = situation.lightest.name, situation.heaviest.name
-    told = f"The {one.called} ({one.warns_v:g} V)"
+    told = f"The {one.called} ({stated(one.warns_v, 'V')})"
     if one.light_s <= 0.0 and one.heavy_s <= 0.0:
         return f"{told} never sounds: the run ends before."
     if light == heavy:
@@ -96,7 +96,7 @@ def programme(feed: Feed) -> dict[str, str] | None:
         return None
     told: dict[str, str] = {}
     if duty.start:
-        told["from"] = duty.start
+        told["from"] = clock_text(duty.start)
         told["ends"] = clock_time(duty.start, range_.p50)
         told["earliest"], told["latest"] = clock_time(duty.start, range_.p5), clock_time(duty.start, range_.p95)
         days = days_later(duty.start, range_.p50)
@@ -150,7 +150,7 @@ def _output(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
 
 def _warning(one: Any) -> dict[str, str]:
     def volts(value: float | None) -> str:
-        return "collapses" if value is None else f"{value:.2f} V"
+        return "collapses" if value is None else fixed(value, 2, "V")
 
     light, heavy = volts(one.light_v), volts(one.heavy_v)
     when = f"{duration(one.before_s)} before the end" if one.before_s else "when it ends"
@@ -193,8 +193,8 @@ def _table(feed: Feed) -> list[list[str]]:
     stride = -(-len(rows) // MOST_ROWS)
     made = []
     for seconds, pack, inlet, amps, charge, mode in [*rows[:-1:stride], rows[-1]]:
-        told = ["–"] * 3 if pack is None else [f"{pack:.2f} V", f"{inlet:.2f} V", figure(amps, "A")]
-        made.append([duration(seconds), *told, f"{charge:.1f} %", chart["modes"][int(mode)]])
+        told = ["–"] * 3 if pack is None else [fixed(pack, 2, "V"), fixed(inlet, 2, "V"), figure(amps, "A")]
+        made.append([duration(seconds), *told, f"{fixed(charge, 1)} %", chart["modes"][int(mode)]])
     return made
 
 

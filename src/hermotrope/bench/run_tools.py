@@ -27,7 +27,8 @@ from hermotrope_core.match.shelf import Pack, Part, Shelf
 from hermotrope_core.plan.case import Case, planned
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.clock import clock_time, days_later
-from hermotrope_core.values.figures import duration, figure, span
+from hermotrope_core.values.figures import duration, figure, fixed, span
+from hermotrope_core.values.liking import money
 from hermotrope_core.values.quantity import QuantityError, parse
 
 MOST_OVERLAID = 4
@@ -162,9 +163,9 @@ def against(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
             "mass": figure(side.mass_g, "g") if side.mass_g else "–",
             "wh": figure(side.wh, "Wh") if side.wh else "–",
             "recharge": duration(3600.0 * side.recharge_h) if side.recharge_h else "–",
-            "price": "not known" if side.price is None else f"{side.price:.0f}" if side.price else "–",
+            "price": "not known" if side.price is None else money(side.price, 0) if side.price else "–",
             "per_hour": _per_hour(side),
-            "per_money": f"{side.minutes_per_money:.0f} min" if side.minutes_per_money else "–",
+            "per_money": fixed(side.minutes_per_money, 0, "min") if side.minutes_per_money else "–",
         }
 
     told: dict[str, Any] | None = None
@@ -179,7 +180,7 @@ def against(situation: Situation, ask: RunAsk) -> dict[str, Any] | None:
 def _per_hour(side: Side) -> str:
     if side.charged:
         return "only its charge"
-    return "not known" if side.per_hour is None else f"{side.per_hour:.2f}"
+    return "not known" if side.per_hour is None else money(side.per_hour)
 
 
 def _no_payback(old: Side, new: Side) -> str:
@@ -276,4 +277,4 @@ def _line_words(case: Case) -> str:
 
 def per_money(situation: Situation) -> str:
     minutes = side_of(situation, "").minutes_per_money
-    return f"{minutes:.1f} min" if minutes else ""
+    return fixed(minutes, 1, "min") if minutes else ""

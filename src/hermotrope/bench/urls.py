@@ -1,12 +1,13 @@
 from django.urls import path
 
 from hermotrope.bench import unreadable
-from hermotrope.bench.views import bench, build, changes, feed, guide, inlets, intake, match, run
+from hermotrope.bench.views import bench, build, changes, feed, guide, inlets, intake, likings, match, run
 
 urlpatterns = [
     path("", bench.bench, name="bench"),
     path("new/", bench.new, name="new"),
     path("guide/", guide.guide, name="guide"),
+    path("units/", likings.likings, name="likings"),
     path("import/", bench.import_case, name="import"),
     path("c/<int:pk>/", feed.feed, name="feed"),
     path("c/<int:pk>/case.json", feed.export, name="export"),

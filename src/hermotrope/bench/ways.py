@@ -23,7 +23,8 @@ from hermotrope_core.match.rank import Ranked
 from hermotrope_core.match.search import Matched
 from hermotrope_core.match.shelf import WORK, Pack, Part, labour_kind
 from hermotrope_core.plan.case import Case
-from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.figures import duration, figure, fixed, heft, stated
+from hermotrope_core.values.liking import money
 
 
 def id_of(way: Way) -> str:
@@ -126,8 +127,8 @@ def strategy_words(way: Way) -> str:
             resistor = next(stage for stage in way.path if stage.NEEDS_CURRENT)
             return f"through a resistor of {resistor.part[1]}"
         case "inverter":
-            return f"inverter to {held[0].held_v:g} V, then its own adapter"
-    each = [f"a {_kind(stage)} set to {stage.held_v:g} V" for stage in held]
+            return f"inverter to {stated(held[0].held_v, 'V')}, then its own adapter"
+    each = [f"a {_kind(stage)} set to {stated(stage.held_v, 'V')}" for stage in held]
     return f"through {', then '.join(each)}{awake}"
 
 
@@ -151,9 +152,9 @@ def effort_words(judged: Judged) -> dict[str, str]:
     undo = [f"unsolder {effort.soldered}"] if effort.soldered else []
     undo += ["wear stays"] if effort.undo > effort.soldered // 2 else []
     return {
-        "mass": figure(effort.mass_g, "g", 3) if effort.mass_g < 1000 else figure(effort.mass_g / 1000, "kg", 2),
-        "price": "nothing" if effort.price == 0 else f"{effort.price:.0f}",
-        "work": f"{effort.minutes:.0f} min",
+        "mass": heft(effort.mass_g),
+        "price": "nothing" if effort.price == 0 else money(effort.price, 0),
+        "work": fixed(effort.minutes, 0, "min"),
         "joints": f"{effort.joints} joint{'' if effort.joints == 1 else 's'}",
         "undo": ", ".join(undo) or "just unplug",
     }
@@ -269,9 +270,9 @@ def explanation(judged: Judged, ranked: Ranked, case: Case) -> dict[str, Any]:
         bill.append(
             {
                 "words": part_words(part.name, part.stage),
-                "have": "on the shelf" if part.have else f"to buy: {price:.0f}",
+                "have": "on the shelf" if part.have else f"to buy: {money(price, 0)}",
                 "mass": figure(mass, "g", 2),
-                "minutes": f"{labour.minutes:.0f} min",
+                "minutes": fixed(labour.minutes, 0, "min"),
                 "joints": f"{labour.joints} joints, {labour.soldered} soldered",
             }
         )

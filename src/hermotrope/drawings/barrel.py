@@ -6,6 +6,7 @@ import msgspec
 
 from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.know.connectors import barrel_advice
+from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import maybe
 
 UNITS_PER_MM = 12.0
@@ -43,6 +44,6 @@ def end_view(connector: Connector | None) -> Barrel | None:
         centre=centre,
         sleeve=sleeve,
         sure=connector.measured and connector.polarity != "unknown",
-        size=f"{outer:g} × {inner:g} mm, drawn to scale",
+        size=f"{stated(outer)} × {stated(inner, 'mm')}, drawn to scale",
         advice=barrel_advice(outer, inner),
     )

@@ -8,6 +8,7 @@ from hermotrope_core.circuit.discharge import Mark, Run
 from hermotrope_core.circuit.estimate import Range
 from hermotrope_core.circuit.point import Draw, draw_of, mode_demand, point
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import maybe
 
 MOST_POINTS = 3000
@@ -80,5 +81,5 @@ def _guards(situation: Situation) -> list[tuple[str, float, str]]:
     for _, stage in situation.seeing:
         for volts, colour in ((stage.warns_below_v, "--care"), (stage.opens_below_v, "--refused")):
             if volts is not None:
-                found.append((f"{stage.called} {volts:g} V", volts, colour))
+                found.append((f"{stage.called} {stated(volts, 'V')}", volts, colour))
     return found

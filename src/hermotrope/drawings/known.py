@@ -100,7 +100,7 @@ def window_of(device: Device, lines: Sequence[Line]) -> Window | None:
         x(rated) if rated is not None else None,
         x(never) if never is not None else None,
         tuple(_tags(limits, x)),
-        tuple((x(v), f"{v:g}") for v in ticks(low, high, 4)),
+        tuple((x(v), stated(v)) for v in ticks(low, high, 4)),
         tuple(_bar(line, x) for line in lines),
         f"Its window: {said or 'open'}",
     )
@@ -114,7 +114,7 @@ def _tags(limits: dict[str, float | None], x: Scale) -> list[Tag]:
         if value is None:
             continue
         above = name in ("min_v", "max_v")
-        text = f"{word} {value:.3g}"
+        text = f"{word} {stated(value, significant=3)}"
         at, anchor = x(value), {"min_v": "end", "max_v": "start"}.get(name, "middle")
         wide = width(text, TEXT)
         if anchor == "end" and at < wide + 2:

@@ -19,7 +19,7 @@ from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.inlets import KIND_WORDS, Connector
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
-from hermotrope_core.values.figures import figure, reach
+from hermotrope_core.values.figures import figure, reach, stated
 from hermotrope_core.values.known import maybe as maybe_number
 from hermotrope_core.values.known import number
 
@@ -98,11 +98,11 @@ def source_detail(case: Case) -> str:
     if source is None:
         return "not chosen yet"
     if source.regulated_output is not None:
-        return f"{number(source.regulated_output.output_v):g} V port"
+        return f"{stated(number(source.regulated_output.output_v), 'V')} port"
     if CHEMISTRIES[source.chemistry].endless:
         return f"{reach(flat_volts(source), full_volts(source), 'V')}, not regulated"
     parallel = f"{source.cells_in_parallel}P" if source.cells_in_parallel else ""
-    return f"{source.cells_in_series}S{parallel}, {number(source.capacity_ah):g} Ah"
+    return f"{source.cells_in_series}S{parallel}, {stated(number(source.capacity_ah), 'Ah')}"
 
 
 def feed_line(
@@ -159,7 +159,7 @@ def _boxes(case: Case, halves: list[float], across: tuple[float, float, float]) 
         x += half
     supply = case.device.supply
     low, high = maybe_number(supply.min_v), maybe_number(supply.max_v)
-    wants = f"wants {'?' if low is None else f'{low:g}'}–{'?' if high is None else f'{high:g}'} V"
+    wants = f"wants {'?' if low is None else stated(low)}–{'?' if high is None else stated(high)} V"
     title = shorten(case.device.name, DEVICE_WIDTH + MARGIN, NAME_SIZE)
     right = device_left + DEVICE_WIDTH
     yield Box(len(case.path), "device", title, wants, device_left + DEVICE_WIDTH / 2, device_left, right)
@@ -238,7 +238,7 @@ def inlet_shape(inlet: Connector | None, x: float) -> dict[str, Any]:
     if inlet.kind == "barrel":
         sign = {"centre-positive": "+", "centre-negative": "−"}.get(inlet.polarity, "?")
         outer, inner = maybe_number(inlet.outer_mm), maybe_number(inlet.inner_mm)
-        size = f"{outer:g}×{inner:g}" if outer and inner else "barrel"
+        size = f"{stated(outer)}×{stated(inner)}" if outer and inner else "barrel"
         return {"shape": "barrel", "x": x, "sign": sign, "words": size, "sure": inlet.measured}
     sure = inlet.measured and inlet.polarity != "unknown"
     return {"shape": "plain", "x": x, "words": KIND_WORDS[inlet.kind], "sure": sure}

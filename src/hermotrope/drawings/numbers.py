@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from math import ceil, floor, log10
 
+from hermotrope_core.values.figures import fixed
+
 MANY_V = 99.95
 
 
 def volts(v: float) -> str:
     """Volts along a line, to the hundredth (tenth from 100 V) as a meter shows them: ``18.24 V``."""
-    return f"{v:.1f} V" if abs(v) >= MANY_V else f"{v:.2f} V"
+    return fixed(v, 1, "V") if abs(v) >= MANY_V else fixed(v, 2, "V")
 
 
 def step(span: float, about: int = 7) -> float:

@@ -8,6 +8,7 @@ import msgspec
 
 from hermotrope.drawings.numbers import ticks
 from hermotrope_core.plan.device import Device
+from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import maybe
 
 WIDTH, HEIGHT = 330.0, 150.0
@@ -51,8 +52,8 @@ def output_curve(device: Device) -> OutputCurve | None:
     return OutputCurve(
         path="M" + "L".join(f"{px:g} {py:g}" for px, py in dots),
         dots=dots,
-        x_ticks=tuple((x(v), f"{v:g}") for v in ticks(low, high, 5)),
-        y_ticks=tuple((y(v), f"{v:g}") for v in ticks(0.0, top, 4)),
+        x_ticks=tuple((x(v), stated(v)) for v in ticks(low, high, 5)),
+        y_ticks=tuple((y(v), stated(v)) for v in ticks(0.0, top, 4)),
         window=window,
         unit=device.output_unit or "",
         words=f"Output at {len(table)} voltages, from {min(outputs):g} to {max(outputs):g}",
@@ -78,6 +79,6 @@ def output_over_time(points: Sequence[tuple[float, float]], wish: float, unit: s
     wide, high = RUN_RIGHT - RUN_LEFT, RUN_BOTTOM - RUN_TOP
     line = " ".join(f"{RUN_LEFT + wide * t / end:.1f},{RUN_BOTTOM - high * v / most:.1f}" for t, v in points)
     hours = ticks(0.0, end / 3600.0, 5)
-    x_ticks = tuple((round(RUN_LEFT + wide * h * 3600.0 / end, 1), f"{h:g} h") for h in hours if h * 3600.0 <= end)
-    y_ticks = tuple((round(RUN_BOTTOM - high * v / most, 1), f"{v:g} {unit}".rstrip()) for v in ticks(0.0, most, 3))
+    x_ticks = tuple((round(RUN_LEFT + wide * h * 3600.0 / end, 1), stated(h, "h")) for h in hours if h * 3600.0 <= end)
+    y_ticks = tuple((round(RUN_BOTTOM - high * v / most, 1), stated(v, unit)) for v in ticks(0.0, most, 3))
     return OutputLine(line, round(RUN_BOTTOM - high * wish / most, 1), x_ticks, y_ticks)

@@ -14,7 +14,7 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import OVER
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.naming import endless
-from hermotrope_core.values.figures import digits, figure, reach, stated
+from hermotrope_core.values.figures import digits, figure, fixed, reach, stated
 from hermotrope_core.values.known import maybe
 
 WIDTH, HEIGHT = 340.0, 420.0
@@ -83,14 +83,14 @@ def supply_scale(case: Case, situation: Situation | None, read: tuple[Read, ...]
     right = [
         (v, w) for v, w in ((never, "never above"), (high, "most"), (rated, "rated"), (low, "least")) if v is not None
     ]
-    labels += _spread([(y(v), f"{v:g} {word}") for v, word in right])
+    labels += _spread([(y(v), f"{stated(v)} {word}") for v, word in right])
     if arrives:
         labels += _inlet_labels(arrives, y)
     over = bool(arrives and high is not None and arrives[1] > high * OVER)
     return Scale(
         low=bottom,
         high=top,
-        ticks=tuple((y(v), f"{v:g}") for v in ticks(bottom, top)),
+        ticks=tuple((y(v), stated(v)) for v in ticks(bottom, top)),
         pack=_trapezoid(y(span[1]), y(span[0])) if span else "",
         port_y=None if port is None else y(port),
         zones=tuple(_zones((low, high, never), (bottom, top), y)),
@@ -100,7 +100,7 @@ def supply_scale(case: Case, situation: Situation | None, read: tuple[Read, ...]
         labels=tuple(labels),
         words=_words(span and (span, ends), arrives, right),
         readings=tuple(
-            (PACK[1] if column == "pack" else INLET[1], y(min(max(v, bottom), top)), f"read: {v:.2f} V")
+            (PACK[1] if column == "pack" else INLET[1], y(min(max(v, bottom), top)), f"read: {fixed(v, 2, 'V')}")
             for column, v in read
         ),
     )
@@ -202,5 +202,5 @@ def _words(
     if arrives:
         parts.append(f"inlet sees {digits(arrives[0], 3)} to {figure(arrives[1], 'V')}")
     if limits:
-        parts.append("device: " + ", ".join(f"{v:g} V {word}" for v, word in limits))
+        parts.append("device: " + ", ".join(f"{stated(v, 'V')} {word}" for v, word in limits))
     return "; ".join(parts)

@@ -12,7 +12,7 @@ from hermotrope_core.circuit.pack import flat_volts, full_volts, rated_wh
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.plan.device import Supply
 from hermotrope_core.plan.source import Source
-from hermotrope_core.values.figures import figure, reach
+from hermotrope_core.values.figures import figure, reach, stated
 from hermotrope_core.values.known import maybe, number
 
 WIDE, TOP, BOTTOM, LEFT = 1200.0, 14.0, 176.0, 44.0
@@ -150,5 +150,5 @@ def _widths(area: list[float]) -> list[float]:
 
 def _stock(shapes: list[Shape], y: _Axis, low: float | None, high: float | None, words: str) -> Stock:
     window = None if low is None or high is None else (y(high), round(y(low) - y(high), 1))
-    marks = tuple((y(v), f"{v:g}") for v in ticks(0.0, y.top_v, 5) if v > 0.0)
+    marks = tuple((y(v), stated(v)) for v in ticks(0.0, y.top_v, 5) if v > 0.0)
     return Stock(tuple(shapes), marks, window, words)

@@ -9,6 +9,7 @@ import msgspec
 from hermotrope_core.judge.findings import Finding
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.plan.case import Case
+from hermotrope_core.values.figures import stated
 
 LEFT, RIGHT = 44.0, 496.0
 
@@ -38,7 +39,7 @@ def small_line(case: Case, findings: Sequence[Finding], unsure: bool) -> Strip:
     marks = []
     for i, stage in enumerate(case.path):
         kind = stage.kind
-        held = f"{stage.held_v:g} V" if isinstance(stage, Holding) else ""
+        held = stated(stage.held_v, "V") if isinstance(stage, Holding) else ""
         marks.append(Mark(kind, LEFT + slot * (i + 0.5), held))
     places = {i: mark.x for i, mark in enumerate(marks)}
     places[-1], places[count] = LEFT, RIGHT

@@ -6,7 +6,7 @@ import msgspec
 
 from hermotrope_core.know.bank import Plug, Trial
 from hermotrope_core.plan.source import Port
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import number
 
 WIDTH, LEFT, RIGHT = 560.0, 70.0, 26.0
@@ -79,7 +79,7 @@ def trial_view(trial: Trial, plugs: tuple[Plug, ...], ports: tuple[Port, ...]) -
     return TrialView(
         height=TOP + len(plugs) * (TRACK + GAP) + 6,
         tracks=tuple(tracks),
-        ticks=tuple((x(s), f"{s:g} s") for s in range(0, int(trial.seconds) + 1, 20)),
+        ticks=tuple((x(s), stated(s, "s")) for s in range(0, int(trial.seconds) + 1, 20)),
         events=tuple((figure(e.at_s, "s"), e.kind, e.words) for e in trial.events),
         plays=f"{trial.seconds / FASTER:g}s",
         start_x=x(0),

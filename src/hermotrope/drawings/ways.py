@@ -15,7 +15,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.match.rank import Term
 from hermotrope_core.parts.craft import OVER
 from hermotrope_core.plan.device import Supply
-from hermotrope_core.values.figures import digits, duration, reach
+from hermotrope_core.values.figures import digits, duration, reach, stated
 from hermotrope_core.values.known import maybe
 
 SMALL_HEIGHT = 84.0
@@ -80,7 +80,7 @@ def scales(situations: Sequence[Situation], *, small: bool) -> Scales:
         )  # fmt: skip
     return Scales(
         width=FIRST + len(found) * COLUMN,
-        ticks=tuple((y(v), f"{v:g}") for v in ticks(bottom, top)),
+        ticks=tuple((y(v), stated(v)) for v in ticks(bottom, top)),
         window=None if low is None or high is None else (y(high), round(y(low) - y(high), 1)),
         never_y=y(never) if never is not None and never <= top else None,
         spans=tuple(spans),
@@ -100,7 +100,7 @@ def _outside(situation: Situation) -> tuple[float, float]:
 def _words(supply: Supply, spans: Sequence[Span]) -> str:
     low, high = maybe(supply.min_v), maybe(supply.max_v)
     each = "; ".join(f"pack {s.pack_words[1]} to {s.pack_words[0]} V, inlet {s.inlet_words} V" for s in spans)
-    return f"Device {low:g} to {high:g} V. {each}" if low is not None and high is not None else each
+    return f"Device {stated(low)} to {stated(high, 'V')}. {each}" if low is not None and high is not None else each
 
 
 class Curve(msgspec.Struct, frozen=True):
@@ -153,12 +153,12 @@ def curves(situations: Sequence[Situation], at: Literal["inlet", "pack"] = "inle
     unit = step(longest / 3600.0)
     marks, hour = [], 0.0
     while hour <= longest / 3600.0 + 1e-9:
-        marks.append((x(hour * 3600.0), f"{hour:g} h"))
+        marks.append((x(hour * 3600.0), stated(hour, "h")))
         hour += unit
     return Curves(
         tuple(made_curves),
         tuple(marks),
-        tuple((y(v), f"{v:g}") for v in ticks(least, most)),
+        tuple((y(v), stated(v)) for v in ticks(least, most)),
         None if low is None or high is None else (y(high), round(y(low) - y(high), 1)),
     )
 

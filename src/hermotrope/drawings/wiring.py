@@ -12,7 +12,7 @@ from hermotrope_core.hours.standing import Place
 from hermotrope_core.kinds.inlets import KIND_WORDS, Connector
 from hermotrope_core.know.connectors import contacts_of
 from hermotrope_core.plan.case import Case
-from hermotrope_core.values.figures import duration, reach
+from hermotrope_core.values.figures import duration, reach, stated
 from hermotrope_core.values.known import number
 
 TOP, BOTTOM = 96.0, 176.0
@@ -209,7 +209,7 @@ def _pack(case: Case) -> str:
     source = case.source
     assert source is not None
     if source.regulated_output is not None:
-        return f"port {number(source.regulated_output.output_v):g} V"
+        return f"port {stated(number(source.regulated_output.output_v), 'V')}"
     return reach(flat_volts(source), full_volts(source), "V")
 
 
@@ -217,14 +217,14 @@ def _window(case: Case) -> str:
     supply = case.device.supply
     if supply.min_v is None or supply.max_v is None:
         return "window not known"
-    return f"{number(supply.min_v):g}–{number(supply.max_v):g} V"
+    return f"{stated(number(supply.min_v))}–{stated(number(supply.max_v), 'V')}"
 
 
 def _end_words(connector: Connector | None) -> str:
     if connector is None:
         return "connector not known"
     size = (
-        f" {number(connector.outer_mm):g} × {number(connector.inner_mm):g}"
+        f" {stated(number(connector.outer_mm))} × {stated(number(connector.inner_mm))}"
         if connector.outer_mm and connector.inner_mm
         else ""
     )

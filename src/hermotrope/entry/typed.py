@@ -9,6 +9,7 @@ import jsonpointer
 
 from hermotrope_core.know.intake import replaced_note
 from hermotrope_core.plan.document import WHOLE_NUMBERS
+from hermotrope_core.values.clock import as_clock, clock_text
 from hermotrope_core.values.fields import FIELDS, Field
 from hermotrope_core.values.known import Number, Value, number
 from hermotrope_core.values.quantity import QuantityError, parse, parse_field, show
@@ -110,6 +111,8 @@ def _value(name: str, text: str) -> tuple[Any, str]:
         return table, f"table of {len(table)}"
     if name in CONTACTS:
         return contacts(text, name), text
+    if name == "start":
+        return _time_of_day(text)
     field = FIELDS.get(name)
     if field is None:
         return text, text
@@ -119,6 +122,14 @@ def _value(name: str, text: str) -> tuple[Any, str]:
             raise EditError(f"must be a whole number (got {value:g})")
         return int(value), str(int(value))
     return float(value), show(value, field.unit)
+
+
+def _time_of_day(text: str) -> tuple[str, str]:
+    try:
+        kept = as_clock(text)
+    except ValueError as error:
+        raise EditError(str(error)) from None
+    return kept, clock_text(kept)
 
 
 def _quantity(text: str, field: Field) -> float:
@@ -205,5 +216,7 @@ def shown(part: Value, name: str) -> str:
         return show_table(value, name)
     if isinstance(value, bool):
         return "yes" if value else "no"
+    if name == "start":
+        return clock_text(str(value))
     field = FIELDS.get(name)
     return str(value) if field is None else show(number(value), field.unit)

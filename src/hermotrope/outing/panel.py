@@ -43,7 +43,7 @@ MOST_PACKS_NAMED = 8
 TRUNK = (
     ("rating_a", "fuse", "A", "none"),
     ("length_m", "lead, one way", "m", "none"),
-    ("area_mm2", "its copper", "mm²", "0.75 or 18 AWG"),
+    ("area_mm2", "its copper", "mm²", "0.75 mm² or 18 AWG"),
 )
 """The fields of the shared line: name, label, unit, what an empty one shows."""
 MOST_CHANGES = 10_000

@@ -19,6 +19,7 @@ from hermotrope_core.plan.spread import MEASURED_SPREAD
 from hermotrope_core.prove import applicable, refusal_of
 from hermotrope_core.prove.judge import stored
 from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.figures import stated
 
 LONGEST_NOTE, LONGEST_REASON = 500, 300
 MOST_PHOTOS = 40
@@ -120,7 +121,7 @@ def believable(celsius: float) -> float:
     """A temperature at which people and packs are. Raises `EditError`."""
     field = FIELDS["temperature_c"]
     if not field.low <= celsius <= field.high:
-        raise EditError(f"a temperature here is {field.low:g} to {field.high:g} °C")
+        raise EditError(f"a temperature here is {stated(field.low)} to {stated(field.high, '°C')}")
     return celsius
 
 

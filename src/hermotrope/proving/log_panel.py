@@ -25,7 +25,7 @@ from hermotrope_core.plan.spread import MEASURED_SPREAD
 from hermotrope_core.prove.judge import written
 from hermotrope_core.tell.record import LogMapping
 from hermotrope_core.values.fields import FIELDS
-from hermotrope_core.values.figures import digits, duration, figure
+from hermotrope_core.values.figures import digits, duration, figure, fixed, stated
 from hermotrope_core.values.known import number
 from hermotrope_core.values.quantity import show
 
@@ -122,7 +122,7 @@ def _understood(data: bytes, mapping: LogMapping) -> list[str]:
     made = []
     for i in range(min(HEAD_ROWS, len(log))):
         values = [figure(float(column[i]), name[-1].upper(), 4) for name, column in log.columns.items()]
-        made.append(f"{log.seconds[i]:g} s: {', '.join(values)}")
+        made.append(f"{stated(log.seconds[i], 's')}: {', '.join(values)}")
     return made
 
 
@@ -265,7 +265,7 @@ def _taken(one: dict[str, Any]) -> dict[str, str]:
 
 def _off(share: float) -> str:
     """A departure in per cent, with its sign."""
-    return "as planned" if abs(share) < 0.0005 else f"{100 * share:+.1f} %".replace("-", "−")
+    return "as planned" if abs(share) < 0.0005 else f"{'+' if share > 0 else ''}{fixed(100 * share, 1, '%')}"
 
 
 def _sure(one: Found) -> str:

@@ -14,7 +14,7 @@ from hermotrope.proving.log_panel import warmth
 from hermotrope_core.build import box_label, changes, cut_list, fed_bay, way_back
 from hermotrope_core.judge.cautions import cautions
 from hermotrope_core.prove.judge import written
-from hermotrope_core.values.figures import stated
+from hermotrope_core.values.figures import fixed, stated
 
 
 def sheet_context(conversion: Conversion) -> dict[str, Any]:
@@ -38,7 +38,7 @@ def sheet_context(conversion: Conversion) -> dict[str, Any]:
     context |= {key: built.get(key) for key in ("drawing", "choices", "joins")}
     context |= {
         "cuts": [
-            {"cut": cut, "length": f"{cut.length_mm:.0f} mm", "area": stated(cut.area_mm2, "mm²", 3)}
+            {"cut": cut, "length": fixed(cut.length_mm, 0, "mm"), "area": stated(cut.area_mm2, "mm²", 3)}
             for cut in cut_list(case)
         ],
         "bay": bay_view(fed_bay(case)),

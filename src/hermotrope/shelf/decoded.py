@@ -12,6 +12,7 @@ from hermotrope_core.know.shelved import board_facts, held, marked, part_of
 from hermotrope_core.know.wall import adapter_line
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.source import Source
+from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import maybe, number
 from hermotrope_core.values.whole import whole_number
 
@@ -80,5 +81,5 @@ def _profiles(port: Any) -> str:
     told = []
     for one in port.profiles:
         most = maybe(one.output_current_max_a)
-        told.append(f"{number(one.output_v):g} V" + (f" {most:g} A" if most else ""))
+        told.append(stated(number(one.output_v), "V") + (f" {stated(most, 'A')}" if most else ""))
     return ", ".join(told)

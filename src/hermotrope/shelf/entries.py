@@ -11,7 +11,7 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import OVER
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.source import Source
-from hermotrope_core.values.figures import figure, reach
+from hermotrope_core.values.figures import figure, reach, stated
 from hermotrope_core.values.known import maybe
 
 
@@ -38,7 +38,7 @@ def _entry(item: Item, source: Source, low: float | None, high: float | None) ->
         "name": item.name,
         "volts": reach(flat, full, "V"),
         "wh": "" if CHEMISTRIES[source.chemistry].endless else figure(rated_wh(source), "Wh"),
-        "mass": f"{mass:g} g" if mass is not None else "",
+        "mass": stated(mass, "g") if mass is not None else "",
         "meets": "" if low is None and high is None else words,
         "level": "refused" if above else "care" if below else "fits",
         "bar": _bar((flat, full), (low or 0.0, high or full)),

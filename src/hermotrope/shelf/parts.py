@@ -64,10 +64,10 @@ def summary(part: Part) -> str:
         return ""
     if isinstance(part, Converter):
         low, high, most = (maybe(getattr(part, n)) for n in ("input_min_v", "input_max_v", "output_current_max_a"))
-        takes = f", takes {low or 0:g}–{high:g} V" if high is not None else ""
-        gives = f", gives {most:g} A" if most is not None else ""
-        fixed = f" to {number(part.output_v):g} V" if part.topology in ("trigger", "inverter") else ""
-        return f"{part.topology}{fixed}{takes}{gives}"
+        takes = f", takes {stated(low or 0)}–{stated(high, 'V')}" if high is not None else ""
+        gives = f", gives {stated(most, 'A')}" if most is not None else ""
+        sets = f" to {stated(number(part.output_v), 'V')}" if part.topology in ("trigger", "inverter") else ""
+        return f"{part.topology}{sets}{takes}{gives}"
     if not isinstance(part, Source):
         title = "" if part.kind in _TYPES else part.title
         return f"{title} {part.detail}{_ends(part)}".strip()

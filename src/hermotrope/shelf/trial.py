@@ -8,6 +8,7 @@ from typing import Any
 from hermotrope.drawings.trial import trial_view
 from hermotrope_core.know.bank import Plug, attempt
 from hermotrope_core.plan.source import Port, Source
+from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import number
 from hermotrope_core.values.quantity import QuantityError, parse, show
 
@@ -51,7 +52,7 @@ def _plug(at: int, socket: Mapping[str, Any]) -> Plug | None:
     if socket["then"].strip():
         after = parse(socket["after"].strip() or "30 s", "s")
         if not 0 < after < SECONDS:
-            raise QuantityError(f"it is watched for {SECONDS:g} s: change the load before that")
+            raise QuantityError(f"it is watched for {stated(SECONDS, 's')}: change the load before that")
         draws.append((after, _amps(socket["then"])))
     wants = parse(socket["wants"], "V") if socket["wants"].strip() else None
     return Plug(at, wants, tuple(draws))
@@ -60,5 +61,5 @@ def _plug(at: int, socket: Mapping[str, Any]) -> Plug | None:
 def _amps(text: str) -> float:
     amps = parse(text, "A")
     if not 0 <= amps <= MOST_AMPS:
-        raise QuantityError(f"a load draws 0 to {MOST_AMPS:g} A")
+        raise QuantityError(f"a load draws 0 to {stated(MOST_AMPS, 'A')}")
     return amps

@@ -13,7 +13,7 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.thermal import CLOSED_BOX_DERATING
 from hermotrope_core.parts.wire import FUSE_MARGIN
 from hermotrope_core.plan.source import Source
-from hermotrope_core.values.figures import digits, figure
+from hermotrope_core.values.figures import digits, figure, stated
 from hermotrope_core.values.known import maybe, number
 
 
@@ -31,7 +31,7 @@ def box_label(situation: Situation) -> BoxLabel:
     inlet = case.device.inlet
     barrel = inlet is not None and inlet.kind == "barrel"
     centre = {"centre-positive": "+", "centre-negative": "−"}.get(inlet.polarity, "") if inlet and barrel else ""
-    fuses = [f"{amps:g} A" for stage in case.path if (amps := stage.opens_above_a) is not None]
+    fuses = [stated(amps, "A") for stage in case.path if (amps := stage.opens_above_a) is not None]
     rows = [
         ("IN", _span(*_input(situation))),
         ("OUT", _output(situation)),
@@ -84,7 +84,7 @@ def _output(situation: Situation) -> str:
         held = situation.circuit.holders[-1]
         stage = situation.case.path[held.stage] if held.stage >= 0 else None
         kind = "AC" if stage is not None and stage.alternating else "DC"
-        return f"{held.output_v:g} V {kind}"
+        return f"{stated(held.output_v, 'V')} {kind}"
     return f"{_span(situation.circuit.cutoff_v, situation.unloaded[-1])} (as the pack)"
 
 

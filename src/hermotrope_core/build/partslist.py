@@ -75,7 +75,7 @@ def _pack(case: Case) -> str:
     source = case.source
     assert source is not None
     charge, flat = stated(number(source.capacity_ah), "Ah"), number(source.cutoff_v)
-    return f"{source.cells_in_series} in series, {charge}, cut-off {flat:g} V"
+    return f"{source.cells_in_series} in series, {charge}, cut-off {stated(flat, 'V')}"
 
 
 def _ends(case: Case) -> list[PartLine]:
@@ -112,9 +112,9 @@ def _dummies(case: Case) -> list[PartLine]:
         return []
     size = dummy_size(bay)
     body = (
-        f"⌀ {size.across_mm:g} × {size.length_mm:g} mm"
+        f"⌀ {stated(size.across_mm)} × {stated(size.length_mm, 'mm')}"
         if size.round
-        else f"{size.across_mm:g} × {size.deep_mm:g} × {size.length_mm:g} mm"
+        else f"{stated(size.across_mm)} × {stated(size.deep_mm)} × {stated(size.length_mm, 'mm')}"
     )
     words = {
         "fed": "with a screw or disc contact and a wire",

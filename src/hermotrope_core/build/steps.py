@@ -16,6 +16,7 @@ from hermotrope_core.know.connectors import connector_words, contacts_of
 from hermotrope_core.know.joints import centres_differ
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.naming import endless, told
+from hermotrope_core.values.figures import stated
 
 CUT_MIN = 2.0
 """Minutes for each wire cut, stripped and marked (typical)."""
@@ -84,7 +85,7 @@ def _before(case: Case) -> Iterator[Step]:
         yield Step(
             "cut",
             f"Cut {cuts} wires",
-            f"By the cut list; strip {STRIP_MM:g} mm; write + or − on both ends. A colour alone is no proof.",
+            f"By the cut list; strip {stated(STRIP_MM, 'mm')}; write + or − on both ends. A colour alone is no proof.",
             cuts * CUT_MIN,
             "careful hands",
         )

@@ -19,7 +19,7 @@ from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.spread import MEASURED_SPREAD, SPREAD, spread_of
 from hermotrope_core.values.fields import FIELDS
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, fixed
 from hermotrope_core.values.known import number
 
 APART = 1.25
@@ -222,6 +222,6 @@ def efficiency_found(case: Case, sides: Sides) -> Found | None:
     sigma = float(np.std(into - ratio * out) / np.mean(into) / np.sqrt(len(into)))
     if isinstance(planned, tuple):
         return msgspec.structs.replace(
-            blank, says=f"cannot tell its rows apart: {100 * now:.1f} % on average", sigma=sigma
+            blank, says=f"cannot tell its rows apart: {fixed(100 * now, 1, '%')} on average", sigma=sigma
         )
     return judged(blank, spread_of(planned), sigma, now, "watts behind it over watts before it, its own draw taken off")

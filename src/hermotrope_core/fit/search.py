@@ -13,7 +13,7 @@ from hermotrope_core.fit.runlog import Array, RunLog
 from hermotrope_core.fit.sides import Sides, sides_of
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
-from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.figures import duration, figure, fixed
 from hermotrope_core.values.known import number
 
 PLAUSIBLE = (0.25, 1.6)
@@ -50,8 +50,8 @@ def fit(case: Case, log: RunLog) -> Fit:
         for one in made.parting:
             word = "above" if one.volts > 0 else "below"
             problems.append(
-                f"from {duration(one.start_s)} to {duration(one.stop_s)} the pack's volts stay {abs(one.volts):.2f} V "
-                f"{word} what any capacity and resistance explain"
+                f"from {duration(one.start_s)} to {duration(one.stop_s)} the pack's volts stay "
+                f"{fixed(abs(one.volts), 2, 'V')} {word} what any capacity and resistance explain"
             )
         if not PLAUSIBLE[0] <= made.capacity <= PLAUSIBLE[1]:
             problems.append(f"it would take {made.capacity:.2f} times the planned capacity: is this another pack?")
@@ -59,7 +59,7 @@ def fit(case: Case, log: RunLog) -> Fit:
             problems.append("the run did not begin at the charge that the plan begins with (full, unless stated)")
         if made.surface is not None:
             aside.append(
-                f"{made.surface.volts:.2f} V of surface charge at the start, gone after about "
+                f"{fixed(made.surface.volts, 2, 'V')} of surface charge at the start, gone after about "
                 f"{duration(GONE_TAUS * made.surface.tau_s)}: it says nothing of the capacity"
             )
         found += [capacity, resistance]

@@ -8,7 +8,7 @@ from hermotrope_core.circuit.discharge import NeverEnds, Run, run
 from hermotrope_core.circuit.pack import rated_volts
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.duty_sums import duty_sums, inlet_volts
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import maybe, number
 
 USUAL_SHARE = 0.8
@@ -57,10 +57,11 @@ def simple_sums(situation: Situation) -> tuple[Sum, ...]:
         meant = f"the Ah are meant at {figure(nominal, 'V')}, the amperes flow at {figure(inlet_v, 'V')}"
     reaches = ended.energy_to_device_wh / wh
     flat = f"a flat 80 %; here {figure(reaches, '%', 2)} of the label’s energy reaches the device"
+    share = stated(USUAL_SHARE)
     made = [
         ("Ah / A", f"{figure(ah, 'Ah')} / {figure(amps, 'A')}", ah / amps, _joined(meant, rest)),
         ("Wh / W", f"{figure(wh, 'Wh')} / {figure(watts, 'W')}", wh / watts, _joined(rest)),
-        ("Wh × 0.8 / W", f"{figure(wh, 'Wh')} × 0.8 / {figure(watts, 'W')}", USUAL_SHARE * wh / watts, flat),
+        (f"Wh × {share} / W", f"{figure(wh, 'Wh')} × {share} / {figure(watts, 'W')}", USUAL_SHARE * wh / watts, flat),
     ]
     port = source.regulated_output
     if port is not None:

@@ -10,6 +10,7 @@ from hermotrope_core.judge.findings.finding import Finding
 from hermotrope_core.plan.codes import Code
 from hermotrope_core.plan.duty import Conditions
 from hermotrope_core.plan.outing import Supply, chain
+from hermotrope_core.values.liking import Liking, liked
 
 WITH_THE_REST: frozenset[Code] = frozenset({
     "over-absolute-max", "over-max", "under-min-at-full", "early-stop", "does-not-start", "does-not-last", "collapse",
@@ -31,11 +32,13 @@ def alone(supply: Supply, conditions: Conditions, place: int) -> tuple[Finding, 
 
     Empty for a device whose inlet nobody has described (a typed row): there is nothing to judge it by.
     """
-    return _alone(Supply(source=supply.source, trunk=supply.trunk, branches=(supply.branches[place],)), conditions)
+    return _alone(
+        Supply(source=supply.source, trunk=supply.trunk, branches=(supply.branches[place],)), conditions, liked()
+    )
 
 
 @lru_cache(maxsize=KEPT)
-def _alone(supply: Supply, conditions: Conditions) -> tuple[Finding, ...]:
+def _alone(supply: Supply, conditions: Conditions, _liking: Liking) -> tuple[Finding, ...]:
     branch, shared = supply.branches[0], len(supply.trunk)
     if branch.device.inlet is None:
         return ()

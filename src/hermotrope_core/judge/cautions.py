@@ -20,6 +20,7 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import AIR_ASK_WH, AIR_CARE_WH, HIGH_DC_V
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.codes import Code
+from hermotrope_core.values.figures import stated
 
 Level = Literal["note", "care", "stop"]
 Place = Literal["source", "device", "path", "build"]
@@ -75,7 +76,8 @@ CATALOGUE: tuple[Caution, ...] = (
             "the maker, and the person responsible for it", _trait("life-safety"), "life-safety"),
     Caution("mains-inside", "stop", "device", "Mains voltage inside: opening it can kill, even unplugged.",
             f"a qualified person, {CODES}", _trait("mains-inside"), "mains"),
-    Caution("high-dc", "stop", "path", f"Over {HIGH_DC_V:g} V of direct current: an arc does not go out by itself.",
+    Caution("high-dc", "stop", "path", f"Over {stated(HIGH_DC_V, 'V')} of direct current: an arc does not go out "
+            "by itself.",
             f"a qualified person, {CODES}", _high_dc, "mains"),
     Caution("inverter", "care", "path", "The inverter's outlet is as dangerous as the wall's; never open it.",
             f"a qualified person, {CODES}", _stage(lambda s: s.alternating)),
@@ -94,8 +96,8 @@ CATALOGUE: tuple[Caution, ...] = (
     Caution("lithium", "care", "source", "Protected packs only, no bare or swollen cells, no soldering onto cells; "
             "never let a converter that is no charger charge it; charge where a fire does no harm.",
             "the pack maker's instructions", _family("lithium")),
-    Caution("air", "note", "source", f"By air: lithium packs over {AIR_CARE_WH:g} Wh usually need leave, over "
-            f"{AIR_ASK_WH:g} Wh are usually refused; in the cabin, contacts covered.", "your carrier",
+    Caution("air", "note", "source", f"By air: lithium packs over {stated(AIR_CARE_WH, 'Wh')} usually need leave, over "
+            f"{stated(AIR_ASK_WH, 'Wh')} are usually refused; in the cabin, contacts covered.", "your carrier",
             lambda case: _watt_hours(case) > AIR_CARE_WH),
     Caution("primary", "care", "source", "Primary cells are never charged: they leak, vent or burst.",
             "the cell maker's instructions", _primary),

@@ -16,7 +16,7 @@ from hermotrope_core.kinds.lead import as_lead, leads_of
 from hermotrope_core.kinds.stages import Fuse, Lead
 from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS, fuse_opens_s
 from hermotrope_core.plan.case import MOST_STAGES, Case
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import maybe, number
 
 AREAS = tuple(area for area, _ in PARTS.wire_safe_current_a_by_area_mm2 if area >= 0.14)
@@ -155,7 +155,8 @@ def _thicker(case: Case, at: int) -> Case:
     area = next((one for one in AREAS if one > number(lead.area_mm2) + 1e-9), None)
     if area is None:
         raise NoChoice(
-            f"even {AREAS[-1]:g} mm² is too thin for {number(lead.length_m):g} m here: a shorter lead, or more volts"
+            f"even {stated(AREAS[-1], 'mm²')} is too thin for {stated(number(lead.length_m), 'm')} here: "
+            "a shorter lead, or more volts"
         )
     path = list(case.path)
     path[at] = _lead(lead, area)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.stage import Fed, Place, StageKind, Tails, Wanted, Work
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import Number, maybe, number
 
 
@@ -46,7 +46,7 @@ class Changeover(StageKind, frozen=True, tag="changeover"):
 
     @property
     def detail(self) -> str:
-        return f"or {number(self.other_v):g} V"
+        return f"or {stated(number(self.other_v), 'V')}"
 
     def misfit(self, fed: Fed) -> str | None:
         return None
@@ -64,7 +64,8 @@ class Changeover(StageKind, frozen=True, tag="changeover"):
 
     def mounted(self, place: Place) -> str:
         return (
-            f"{self.title} to another supply of {number(self.other_v):g} V: both minus wires meet, plus is changed over"
+            f"{self.title} to another supply of {stated(number(self.other_v), 'V')}: both minus wires meet, "
+            "plus is changed over"
         )
 
     def tails(self, place: Place) -> Tails | None:

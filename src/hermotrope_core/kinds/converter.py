@@ -84,7 +84,7 @@ class Converter(Holding, frozen=True, tag="converter"):
         for least, most in (("input_min_v", "input_max_v"), ("adjusts_from_v", "adjusts_to_v")):
             low, high = maybe(getattr(self, least)), maybe(getattr(self, most))
             if low is not None and high is not None and low > high:
-                raise ValueError(f"{least} ({low:g} V) is above {most} ({high:g} V)")
+                raise ValueError(f"{least} ({stated(low, 'V')}) is above {most} ({stated(high, 'V')})")
 
     @classmethod
     def typical(cls, wanted: Wanted) -> Converter:
@@ -178,15 +178,17 @@ class Converter(Holding, frozen=True, tag="converter"):
             return None
         least, most, gets = maybe(self.input_min_v) or 0.0, maybe(self.input_max_v), figure(fed.high_v, "V")
         if most is not None and fed.high_v > most:
-            return f"it takes in {most:g} V at most and would get {gets}"
+            return f"it takes in {stated(most, 'V')} at most and would get {gets}"
         if fed.high_v < least:
-            return f"it needs {least:g} V and gets {gets} at most"
+            return f"it needs {stated(least, 'V')} and gets {gets} at most"
         if self.topology == "buck" and fed.high_v < self.held_v:
-            return f"a buck steps down: it cannot make {self.held_v:g} V of {gets}"
+            return f"a buck steps down: it cannot make {stated(self.held_v, 'V')} of {gets}"
         if self.topology == "boost" and fed.high_v > self.held_v:
-            return f"a boost steps up: it cannot hold {self.held_v:g} V from {gets}"
+            return f"a boost steps up: it cannot hold {stated(self.held_v, 'V')} from {gets}"
         asked = self.topology == "trigger" and not (self._given(fed.port_v) and self._given(fed.low_v))
-        wants = f"a trigger board asks a negotiated port for {self.held_v:g} V; here there is none that gives them"
+        wants = (
+            f"a trigger board asks a negotiated port for {stated(self.held_v, 'V')}; here there is none that gives them"
+        )
         return wants if asked else None
 
     def _given(self, volts: float | None) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hermotrope_core.kinds.effects import Element, Station
 from hermotrope_core.kinds.stage import Fed, Place, StageKind, Step, Tails, Wanted, Work, misplaced_guard
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import Number, number
 
 
@@ -32,7 +32,7 @@ class CutOff(StageKind, frozen=True, tag="cut-off"):
 
     @property
     def detail(self) -> str:
-        return f"opens at {number(self.trips_v):g} V"
+        return f"opens at {stated(number(self.trips_v), 'V')}"
 
     def element(self, i: int) -> Element:
         return Element(i, 0.0, 0.0, number(self.trips_v))
@@ -59,7 +59,7 @@ class CutOff(StageKind, frozen=True, tag="cut-off"):
         return in_and_out(place)
 
     def work(self, place: Place) -> Work:
-        set_ = f"Set it to {number(self.trips_v):g} V with a supply before it is joined."
+        set_ = f"Set it to {stated(number(self.trips_v), 'V')} with a supply before it is joined."
         return Work("the low-voltage cut-off", f"Its minus goes through to both sides. {set_}", 20, "soldering")
 
 

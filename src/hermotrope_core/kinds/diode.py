@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hermotrope_core.kinds.effects import Element, Station
 from hermotrope_core.kinds.stage import BEHIND_HOLDER, Fed, Place, StageKind, Step, Wanted, Work
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import Number, number
 
 
@@ -26,7 +26,7 @@ class Diode(StageKind, frozen=True, tag="diode"):
 
     @property
     def detail(self) -> str:
-        return f"{self.count} × {number(self.forward_v):g} V"
+        return f"{self.count} × {stated(number(self.forward_v), 'V')}"
 
     @property
     def drop_v(self) -> float:
@@ -48,7 +48,7 @@ class Diode(StageKind, frozen=True, tag="diode"):
 
     @property
     def part(self) -> tuple[str, str]:
-        return "Diode", f"{self.count} in series, {number(self.forward_v):g} V each"
+        return "Diode", f"{self.count} in series, {stated(number(self.forward_v), 'V')} each"
 
     def work(self, place: Place) -> Work:
         name = f"{self.count} diode{'s' * (self.count > 1)}"

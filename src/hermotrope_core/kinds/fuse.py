@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.stage import Fed, Place, StageKind, Tails, Wanted, Work
+from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import Number, number
 
 
@@ -31,7 +32,7 @@ class Fuse(StageKind, frozen=True, tag="fuse"):
 
     @property
     def detail(self) -> str:
-        return f"{number(self.rating_a):g} A"
+        return stated(number(self.rating_a), "A")
 
     def misfit(self, fed: Fed) -> str | None:
         if fed.held:

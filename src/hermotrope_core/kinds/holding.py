@@ -8,6 +8,7 @@ from hermotrope_core.kinds.cut_off import in_and_out
 from hermotrope_core.kinds.effects import Holder
 from hermotrope_core.kinds.stage import Place, StageKind, Tails, Work
 from hermotrope_core.parts.thermal import BOXED_TIMES
+from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import maybe
 
 Enclosure = Literal["open", "closed"]
@@ -36,7 +37,7 @@ class Holding(StageKind, frozen=True):
 
     @property
     def detail(self) -> str:
-        return f"set to {self.held_v:g} V"
+        return f"set to {stated(self.held_v, 'V')}"
 
     def k_per_w(self, *, closed: bool) -> float:
         """A stated figure holds for the enclosure it was stated for (the open board, where nothing is said).
@@ -60,11 +61,11 @@ class Holding(StageKind, frozen=True):
         if place.mains:
             how = "As bought; its own plug goes into the inverter’s outlet, last of all."
             caution = "Mains volts stand at its plug: closed, dry, and never opened."
-            return Work(f"the adapter, {self.held_v:g} V", how, 5, "none", caution)
+            return Work(f"the adapter, {stated(self.held_v, 'V')}", how, 5, "none", caution)
         return self.joined("converter", "Do not connect the device yet: it is set unloaded when you prove.")
 
     def joined(self, name: str, set_: str) -> Work:
         """How a board is put in, with how it comes to its volts."""
         how = f"Mind IN and OUT, + and −. Into its box, with air and strain relief at both ends. {set_}"
         caution = "Fed the wrong way round it dies at once, and may take the device along."
-        return Work(f"the {name}, {self.held_v:g} V", how, 25, "soldering", caution)
+        return Work(f"the {name}, {stated(self.held_v, 'V')}", how, 25, "soldering", caution)

@@ -45,7 +45,7 @@ class Lead(StageKind, frozen=True, tag="lead"):
     @property
     def detail(self) -> str:
         swap = ", swaps ±" if self.swaps_polarity else ""
-        return f"{number(self.length_m):g} m, {stated(number(self.area_mm2), 'mm²', 3)}{swap}"
+        return f"{stated(number(self.length_m), 'm')}, {stated(number(self.area_mm2), 'mm²', 3)}{swap}"
 
     @property
     def ohms(self) -> float:
@@ -78,7 +78,7 @@ class Lead(StageKind, frozen=True, tag="lead"):
     @property
     def part(self) -> tuple[str, str]:
         swap = ", plus and minus exchanged" if self.swaps_polarity else ""
-        return "Twin lead", f"{number(self.length_m):g} m, 2 × {stated(number(self.area_mm2), 'mm²', 3)}{swap}"
+        return "Twin lead", f"{stated(number(self.length_m), 'm')}, 2 × {stated(number(self.area_mm2), 'mm²', 3)}{swap}"
 
     def mounted(self, place: Place) -> str:
         safe = figure(safe_amps(number(self.area_mm2)), "A", 2)

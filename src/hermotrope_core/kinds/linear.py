@@ -5,7 +5,7 @@ from __future__ import annotations
 from hermotrope_core.kinds.effects import Holder, Station
 from hermotrope_core.kinds.holding import Enclosure, Holding
 from hermotrope_core.kinds.stage import Fed, Step, Wanted
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import Number, maybe, number
 
 
@@ -73,4 +73,4 @@ class Linear(Holding, frozen=True, tag="linear"):
 
     @property
     def part(self) -> tuple[str, str]:
-        return self.TITLE, f"{self.held_v:g} V, on a heat sink"
+        return self.TITLE, f"{stated(self.held_v, 'V')}, on a heat sink"

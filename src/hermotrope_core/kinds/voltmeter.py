@@ -5,7 +5,7 @@ from __future__ import annotations
 from hermotrope_core.kinds.across import Across
 from hermotrope_core.kinds.effects import Station
 from hermotrope_core.kinds.stage import Fed, Place, Step, Wanted, Work, misplaced_guard
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import Known, Number, maybe, number
 
 USUAL_A = 0.015
@@ -47,7 +47,7 @@ class Voltmeter(Across, frozen=True, tag="voltmeter"):
     @property
     def detail(self) -> str:
         draws = f"draws {figure(number(self.current_a), 'A', 2)}"
-        return draws if self.warns_v is None else f"warns at {number(self.warns_v):g} V"
+        return draws if self.warns_v is None else f"warns at {stated(number(self.warns_v), 'V')}"
 
     def working(self, at: Station) -> Step:
         return Step(
@@ -74,5 +74,5 @@ class Voltmeter(Across, frozen=True, tag="voltmeter"):
     def work(self, place: Place) -> Work:
         drawn = figure(number(self.current_a), "A", 2)
         how = f"Across plus and minus, behind the fuse: a slip with its thin wires must open that; it draws {drawn}."
-        set_ = "" if self.warns_v is None else f" Set it to warn at {number(self.warns_v):g} V with a supply."
+        set_ = "" if self.warns_v is None else f" Set it to warn at {stated(number(self.warns_v), 'V')} with a supply."
         return Work(f"the {self.called}", how + set_, 15, "soldering")

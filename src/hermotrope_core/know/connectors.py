@@ -5,6 +5,7 @@ from __future__ import annotations
 from hermotrope_core.kinds.inlets import KIND_WORDS, Connector, fixed_by_standard, knows_sign
 from hermotrope_core.know.pins import nets_of
 from hermotrope_core.parts.wire import PARTS
+from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import number
 
 SAME_MM = 0.06
@@ -36,22 +37,24 @@ def barrel_advice(outer_mm: float, inner_mm: float) -> tuple[str, ...]:
     """What to check before buying a plug of this size; empty where nothing is easily mistaken."""
     told = []
     if not is_usual(outer_mm, inner_mm):
-        told.append(f"{outer_mm:g} × {inner_mm:g} mm is no usual size: measure both diameters again with callipers.")
+        told.append(
+            f"{stated(outer_mm)} × {stated(inner_mm)} mm is no usual size: measure both diameters again with callipers."
+        )
     for outer, inner in look_alikes(outer_mm, inner_mm):
         if inner > inner_mm + SAME_MM:
-            fits = f"a {inner:g} mm plug is loose on its {inner_mm:g} mm pin and drops out or flickers"
+            fits = f"a {stated(inner)} mm plug is loose on its {stated(inner_mm)} mm pin and drops out or flickers"
         elif inner < inner_mm - SAME_MM:
-            fits = f"a {inner:g} mm plug will not go on its {inner_mm:g} mm pin"
+            fits = f"a {stated(inner)} mm plug will not go on its {stated(inner_mm)} mm pin"
         else:
-            fits = f"the shell is {outer:g} mm, not {outer_mm:g} mm"
-        told.append(f"{outer:g} × {inner:g} mm looks the same: {fits}.")
+            fits = f"the shell is {stated(outer)} mm, not {stated(outer_mm)} mm"
+        told.append(f"{stated(outer)} × {stated(inner)} mm looks the same: {fits}.")
     return tuple(told)
 
 
 def connector_words(connector: Connector) -> str:
     """Kind, size, gender and sign of a connector."""
     size = (
-        f" {number(connector.outer_mm):g} × {number(connector.inner_mm):g} mm"
+        f" {stated(number(connector.outer_mm))} × {stated(number(connector.inner_mm))} mm"
         if connector.outer_mm and connector.inner_mm
         else ""
     )

@@ -8,7 +8,7 @@ from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.kinds.lead import Lead
 from hermotrope_core.know.label import NUM, figure_of, said, typical
 from hermotrope_core.values.figures import figure
-from hermotrope_core.values.quantity import awg_mm2
+from hermotrope_core.values.liking import awg_mm2
 
 USUAL_M, USUAL_MM2 = 0.3, 1.5
 """The wires of a dock that does not say (typical)."""

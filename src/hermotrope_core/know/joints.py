@@ -16,6 +16,7 @@ from hermotrope_core.kinds.lead import as_lead, leads_of
 from hermotrope_core.kinds.stages import Lead
 from hermotrope_core.know.connectors import ALIKE_INNER_MM, ALIKE_OUTER_MM, SAME_MM, contacts_of
 from hermotrope_core.plan.case import Case
+from hermotrope_core.values.figures import stated
 from hermotrope_core.values.known import maybe
 
 CENTRES = ("centre-positive", "centre-negative")
@@ -38,7 +39,7 @@ class End(msgspec.Struct, frozen=True):
 
     @property
     def words(self) -> str:
-        size = f" {self.outer_mm:g} × {self.inner_mm:g} mm" if self.outer_mm and self.inner_mm else ""
+        size = f" {stated(self.outer_mm)} × {stated(self.inner_mm)} mm" if self.outer_mm and self.inner_mm else ""
         centre = f", centre {self.sign}" if self.kind == "barrel" and self.sign in "+−" else ""
         gender = f" {self.gender}" if self.gender else ""
         return f"{KIND_WORDS[self.kind]}{size}{gender}{centre}"

@@ -21,6 +21,7 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import OVER, UNDER
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.case import Case
+from hermotrope_core.values.figures import stated
 from hermotrope_core.values.interpolate import at as look_up
 from hermotrope_core.values.known import maybe, number
 
@@ -165,8 +166,8 @@ def dropper(middle_v: float, facts: Facts, target: Target) -> Part | None:
         return None
     wanted = (middle_v - target.at.volts) / amps
     least = max(0.0, (facts.full_v - target.high_v) / amps)
-    offers = [(ohm, f"{ohm:g} Ω, E12") for ohm in _e12(wanted)]
-    offers += [(ohm / 2.0, f"two of {ohm:g} Ω in parallel, E12") for ohm in _e12(2.0 * wanted)]
+    offers = [(ohm, f"{stated(ohm, 'Ω')}, E12") for ohm in _e12(wanted)]
+    offers += [(ohm / 2.0, f"two of {stated(ohm, 'Ω')} in parallel, E12") for ohm in _e12(2.0 * wanted)]
     able = [offer for offer in offers if offer[0] >= least] or offers
     ohm, name = min(able, key=lambda offer: (abs(offer[0] - wanted), offer[1]))
     heat = amps * amps * ohm * max(1.0, (facts.full_v - target.at.volts) / (middle_v - target.at.volts))

@@ -11,7 +11,7 @@ from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.spread import spread_of
 from hermotrope_core.prove.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, asleep, below
 from hermotrope_core.prove.loaded_gates import at_plug
-from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.figures import duration, figure, fixed, stated
 from hermotrope_core.values.known import maybe, number
 
 AMPS_A = 0.003
@@ -170,7 +170,9 @@ def warm_parts(situation: Situation, basis: str) -> Gate | None:
         most = ambient + rise
         high = min(ambient + HOTTER * (warmest - ambient), most)
         rules = (
-            above(most, "stop", f"over {rise:g} K above the air: switch off; a better part, air, or less load"),
+            above(
+                most, "stop", f"over {stated(rise, 'K')} above the air: switch off; a better part, air, or less load"
+            ),
             Rule(high, most, "fail", "hotter than estimated: a poor contact, no air, or a part at its limit"),
             Rule(HAND_HOT_C, high, "note", "as estimated, but too hot to touch: guard it, and mind what lies near"),
             below(ambient - 15.0, "fail", "colder than the air around it: is this °C?"),
@@ -184,7 +186,7 @@ def warm_parts(situation: Situation, basis: str) -> Gate | None:
                 ambient - 15.0,
                 high,
                 Setup(mode=situation.heaviest.name, wait_s=TEN_MINUTES_S),
-                f"{warmest:.0f} °C estimated at {ambient:.0f} °C around it; its rise times {HOTTER:g}, at most {most:.0f} °C",
+                f"{fixed(warmest, 0, '°C')} estimated at {fixed(ambient, 0, '°C')} around it; its rise times {HOTTER:g}, at most {fixed(most, 0, '°C')}",
                 Spot(stage, "part", f"on the body of part {stage + 1}"),
                 None,
                 rules,
@@ -225,7 +227,7 @@ def alarm(situation: Situation, basis: str) -> Gate | None:
                 trips - slack,
                 trips + slack,
                 Setup(cuts=(0, len(case.path)), stages=(i, i + 1)),
-                f"{trips:g} V ± {100 * TRIP_SHARE:.0f} %",
+                f"{stated(trips, 'V')} ± {100 * TRIP_SHARE:.0f} %",
                 Spot(i, "+", f"plus into part {i + 1}, from a supply turned down slowly"),
                 Spot(i, "-", "minus there"),
                 rules,
@@ -286,7 +288,9 @@ def _until(situation: Situation) -> str:
     volts = situation.pack_v(mode, circuit.reserve_soc)
     if circuit.port is not None or volts is None:
         return f"until its own gauge shows {left}: nothing stops it there but you"
-    return f"stop it where the pack reads {volts:.2f} V in “{mode.name}” ({left}): nothing stops it there but you"
+    return (
+        f"stop it where the pack reads {fixed(volts, 2, 'V')} in “{mode.name}” ({left}): nothing stops it there but you"
+    )
 
 
 def run_down(situation: Situation, basis: str, runtime: tuple[float, float] | None) -> Gate | None:

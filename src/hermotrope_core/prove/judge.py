@@ -8,7 +8,7 @@ from math import inf, isfinite
 import msgspec
 
 from hermotrope_core.prove.gate import Ask, Level
-from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.figures import duration, figure, fixed
 from hermotrope_core.values.quantity import QuantityError, parse
 
 OVERLOAD = 9.0e37
@@ -71,7 +71,7 @@ def written(value: float, unit: str) -> str:
     if unit == "s":
         return duration(value)
     if unit == "V":
-        return f"{value:.2f} V".replace("-", "−")
+        return fixed(value, 2, "V")
     if unit == "°C":
-        return f"{value:.0f} °C".replace("-", "−")
+        return fixed(value, 0, "°C")
     return figure(value, unit).replace("-", "−")

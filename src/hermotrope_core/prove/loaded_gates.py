@@ -11,7 +11,7 @@ from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.parts.craft import OVER
 from hermotrope_core.plan.spread import spread_of
 from hermotrope_core.prove.gate import PLUG_IN, Ask, Gate, Meter, Rule, Setup, Spot, above, below, within
-from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.figures import duration, figure, fixed, stated
 from hermotrope_core.values.known import maybe, number
 
 CONTACT_SHARE = 0.25
@@ -52,7 +52,7 @@ def dummy_load(situation: Situation, basis: str, taken: Mapping[str, float]) -> 
                 0.0,
                 most,
                 setup,
-                f"at most {100 * RIPPLE_SHARE:.0f} % or {RIPPLE_V:g} V; a scope, or a meter on AC times 2.8",
+                f"at most {100 * RIPPLE_SHARE:.0f} % or {stated(RIPPLE_V, 'V')}; a scope, or a meter on AC times 2.8",
                 *at_plug(situation),
                 rules,
                 optional=True,
@@ -82,7 +82,7 @@ class _Open(NamedTuple):
     @property
     def words(self) -> str:
         gone = self.volts - self.settled > within(self.volts)
-        return self.how + (f", {self.settled:.2f} V once its surface charge is gone" if gone else "")
+        return self.how + (f", {fixed(self.settled, 2, 'V')} once its surface charge is gone" if gone else "")
 
 
 def _open(situation: Situation, taken: Mapping[str, float]) -> _Open:
@@ -137,7 +137,7 @@ def _sag(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Iter
         low,
         high,
         setup,
-        f"{pack.volts:.2f} V {pack.words}, less {figure(amps, 'A', 2)} × {figure(ohm, 'Ω', 2)}, times {worst:.2f} for what is not known",
+        f"{fixed(pack.volts, 2, 'V')} {pack.words}, less {figure(amps, 'A', 2)} × {figure(ohm, 'Ω', 2)}, times {fixed(worst, 2)} for what is not known",
         Spot(0, "+", "plus at the pack, load on"),
         Spot(0, "-", "minus at the pack"),
         rules,
@@ -178,7 +178,8 @@ def _plug(situation: Situation, taken: Mapping[str, float], setup: Setup) -> Ask
         low,
         high,
         setup,
-        f"{expected:.2f} V computed with the pack {pack.words}" + (f"; the device needs {least:g} V" if least else ""),
+        f"{fixed(expected, 2, 'V')} computed with the pack {pack.words}"
+        + (f"; the device needs {stated(least, 'V')}" if least else ""),
         *at_plug(situation),
         rules,
         expected=expected,

@@ -24,7 +24,7 @@ from hermotrope_core.prove.gate import (
     below,
     within,
 )
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import maybe, number
 
 SET_SHARE, FIXED_SHARE = 0.015, 0.05
@@ -133,7 +133,7 @@ def _span(case: Case, start: int, stop: int) -> Ask:
         max(0.0, low),
         high,
         setup,
-        f"{figure(ohm, 'Ω', 2)} by the parts, times {JOINT_SLACK:g} for joints, and {METER_LEADS_OHM:g} Ω of the meter’s own leads",
+        f"{figure(ohm, 'Ω', 2)} by the parts, times {JOINT_SLACK:g} for joints, and {stated(METER_LEADS_OHM, 'Ω')} of the meter’s own leads",
         near,
         far,
         rules,
@@ -195,8 +195,13 @@ def _set_point(situation: Situation, i: int) -> Ask:
     rules = (
         below(-NOTHING_V, "stop", "it reads minus: probes or input swapped; a converter fed the wrong way round dies"),
         Rule(-NOTHING_V, NOTHING_V, "fail", f"nothing comes out: {asleep(situation)}fuse, switch, or its input"),
-        Rule(NOTHING_V, low, "fail", f"under {volts:g} V: {lift}"),
-        above(high, "fail", f"over {volts:g} V: {turn}" + (f"; the device stands {most:g} V" if last and most else "")),
+        Rule(NOTHING_V, low, "fail", f"under {stated(volts, 'V')}: {lift}"),
+        above(
+            high,
+            "fail",
+            f"over {stated(volts, 'V')}: {turn}"
+            + (f"; the device stands {stated(most, 'V')}" if last and most else ""),
+        ),
     )
     inverter = case.mains_at(i + 1)
     name = "inverter" if inverter else "converter" if stage.SWITCHES else "regulator"
@@ -210,7 +215,7 @@ def _set_point(situation: Situation, i: int) -> Ask:
         low,
         high,
         Setup(cuts=(i + 1,)),
-        f"{volts:g} V ± {100 * share:g} %, and what a hand meter may be off"
+        f"{stated(volts, 'V')} ± {stated(100 * share, '%')}, and what a hand meter may be off"
         + (", never above what the device stands" if last and most else ""),
         None if inverter else Spot(i + 1, "+", f"plus out of part {i + 1}"),
         None if inverter else Spot(i + 1, "-", f"minus out of part {i + 1}"),

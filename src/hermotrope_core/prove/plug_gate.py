@@ -20,6 +20,7 @@ from hermotrope_core.prove.gate import (
     contact_words,
     within,
 )
+from hermotrope_core.values.figures import fixed
 from hermotrope_core.values.known import maybe
 
 
@@ -62,14 +63,16 @@ def _at_the_plug(situation: Situation, taken: Mapping[str, float]) -> tuple[floa
         held = circuit.holders[-1].output_v if read is None else read
         expected = held - circuit.stretches[-1].drop_v
         low, high = expected * 0.98 - 0.03, expected * 1.02 + 0.03
-        because = f"{expected:.2f} V as {'read' if read is not None else 'planned'} before the plug ± 2 %"
+        because = f"{fixed(expected, 2, 'V')} as {'read' if read is not None else 'planned'} before the plug ± 2 %"
     else:
         read = taken.get("open-voltage.volts")
         drop = circuit.stretches[0].drop_v
         expected = top if read is None else read - drop
         low = (circuit.cutoff_v - drop if read is None else situation.settled(read) * 0.98 - drop) - 0.03
         high = expected * 1.01 + within(expected)
-        because = f"{expected:.2f} V: the pack as {'read' if read is not None else 'planned, full'}, less diodes"
+        because = (
+            f"{fixed(expected, 2, 'V')}: the pack as {'read' if read is not None else 'planned, full'}, less diodes"
+        )
         if drop:
             low -= drop  # an unloaded diode drops less than its rated volts, a loaded one all of them
             high += drop

@@ -24,6 +24,7 @@ from hermotrope_core.prove.gate import (
     contact_words,
     within,
 )
+from hermotrope_core.values.figures import fixed, stated
 from hermotrope_core.values.known import number
 
 OTHER = "open-voltage.other-"
@@ -82,7 +83,7 @@ SWAPPED = below(
 def _volts_open(named: tuple[str, str], volts: float, how: How, rules: tuple[Rule, ...], when: str) -> Ask:
     """Volts of a port or plug with nothing connected, which may be off by a port's usual share."""
     low, high = volts * (1 - PORT_SHARE), volts * (1 + PORT_SHARE)
-    because = f"{volts:g} V{when} ± {100 * PORT_SHARE:.0f} %"
+    because = f"{stated(volts, 'V')}{when} ± {100 * PORT_SHARE:.0f} %"
     return Ask(*named, "V", how[0], low, high, Setup(cuts=(0,)), because, *how[1], rules, expected=volts)
 
 
@@ -157,7 +158,7 @@ def _pack_alone(situation: Situation, basis: str, how: How) -> Gate:
         low,
         high,
         Setup(cuts=(0,)),
-        f"full {full:.2f} V, at {100 * NEARLY_FULL:.0f} % charge {nearly:.2f} V, and what a hand meter may be off",
+        f"full {fixed(full, 2, 'V')}, at {100 * NEARLY_FULL:.0f} % charge {fixed(nearly, 2, 'V')}, and what a hand meter may be off",
         *how[1],
         rules,
         expected=full,

@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import re
+from datetime import time
+
+from hermotrope_core.values.liking import time_text
 
 DAY_S = 86400.0
+_TYPED = re.compile(r"(\d{1,2})(?::(\d{2}))?(?: ?(am|pm))?")
 _CLOCK = re.compile(r"([01]\d|2[0-3]):([0-5]\d)")
 
 
@@ -27,7 +31,37 @@ def clock_time(start: str, seconds: float) -> str:
     '01:30'
     """
     minutes = round((since_midnight(start) + seconds) / 60.0) % (24 * 60)
-    return f"{minutes // 60:02d}:{minutes % 60:02d}"
+    return time_text(time(minutes // 60, minutes % 60))
+
+
+def as_clock(text: str) -> str:
+    """A time of day as it is kept, from what is typed: ``8:30 pm``, ``8 pm``, ``20:30`` or ``9:05``.
+
+    >>> as_clock("8:30 pm"), as_clock("12 am"), as_clock("9:05")
+    ('20:30', '00:00', '09:05')
+
+    Raises ValueError.
+    """
+    found = _TYPED.fullmatch(" ".join(text.lower().replace(".", "").split()))
+    if found is None or (found[2] is None and found[3] is None):
+        raise ValueError(f"must be a time of day such as 20:30 or 8:30 pm (got {text!r})")
+    hour, minute = int(found[1]), int(found[2] or 0)
+    if found[3] is not None:
+        if not 1 <= hour <= 12:
+            raise ValueError(f"{found[3]} goes with 1 to 12 o'clock (got {text!r})")
+        hour = hour % 12 + (12 if found[3] == "pm" else 0)
+    kept = f"{hour:02d}:{minute:02d}"
+    since_midnight(kept)
+    return kept
+
+
+def clock_text(kept: str) -> str:
+    """A kept time of day as it is written here; what is none, as it is.
+
+    >>> clock_text("20:30"), clock_text("")
+    ('20:30', '')
+    """
+    return clock_time(kept, 0.0) if _CLOCK.fullmatch(kept) else kept
 
 
 def days_later(start: str, seconds: float) -> int:

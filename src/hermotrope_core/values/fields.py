@@ -8,6 +8,9 @@ from __future__ import annotations
 
 import msgspec
 
+from hermotrope_core.values.figures import stated
+from hermotrope_core.values.liking import other
+
 
 class Field(msgspec.Struct, frozen=True, gc=False):
     """A named quantity.
@@ -27,9 +30,10 @@ class Field(msgspec.Struct, frozen=True, gc=False):
     def problem(self, value: float) -> str | None:
         """Say why `value` (in the stored unit) is outside the range, or None if it is inside."""
         if not (self.low <= value <= self.high) or (self.above and value == self.low):
-            unit = f" {self.unit}" if self.unit not in ("", "%") else ""
+            unit = self.unit if self.unit != "%" else ""
             word = "above" if self.above else "at least"
-            return f"must be {word} {self.low:g}{unit} and at most {self.high:g}{unit} (got {value:g})"
+            got = stated(value, unit) if other(unit) else f"{value:g}"
+            return f"must be {word} {stated(self.low, unit)} and at most {stated(self.high, unit)} (got {got})"
         return None
 
 

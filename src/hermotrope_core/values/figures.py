@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from math import floor, isfinite, log10
 
+from hermotrope_core.values.liking import by_gauge, gauge_text, in_liking, pointed
 from hermotrope_core.values.units import UNITS
+
+CONVERTED = 4
+"""Digits of a stated value that is written in another unit than its own: more would be false."""
 
 
 def digits(value: float, significant: int) -> str:
@@ -16,7 +20,7 @@ def digits(value: float, significant: int) -> str:
     if rounded == 0:
         return "0"
     places = significant - 1 - floor(log10(abs(rounded)))
-    return f"{rounded:.{max(places, 0)}f}"
+    return pointed(f"{rounded:.{max(places, 0)}f}")
 
 
 def figure(value: float, unit: str, significant: int = 3) -> str:
@@ -27,6 +31,11 @@ def figure(value: float, unit: str, significant: int = 3) -> str:
     """
     if unit == "%":
         return f"{digits(100 * value, significant)} %"
+    if by_gauge(unit) and value > 0:
+        return gauge_text(value)
+    number, written = in_liking(value, unit)
+    if written != unit:
+        return f"{digits(number, max(significant, len(f'{abs(number):.0f}')))} {written}"  # 104 °F, never 100
     small = UNITS[unit].small if unit in UNITS else None
     if small is not None and 0 < abs(value) < 0.0995:
         return f"{digits(small.times * value, significant)} {small.prefix}{unit}"
@@ -39,8 +48,25 @@ def stated(value: float, unit: str = "", significant: int = 6) -> str:
     >>> stated(12.0, "V"), stated(7.5, "A"), stated(1e6, "Ω"), stated(0.82312, "mm²", 3)
     ('12 V', '7.5 A', '1000000 Ω', '0.823 mm²')
     """
-    text = digits(value, significant)
-    return f"{text.rstrip('0').rstrip('.') if '.' in text else text} {unit}".rstrip()
+    if by_gauge(unit) and value > 0:
+        return gauge_text(value)
+    number, written = in_liking(value, unit)
+    text = digits(number, significant if written == unit else min(significant, CONVERTED))
+    sign = pointed(".")
+    return f"{text.rstrip('0').rstrip(sign) if sign in text else text} {written}".rstrip()
+
+
+def fixed(value: float, places: int, unit: str = "") -> str:
+    """A value with so many decimals, as a meter shows it; a true minus sign.
+
+    >>> fixed(12.345, 2, "V"), fixed(-4.6, 0, "°C")
+    ('12.35 V', '−5 °C')
+    """
+    number, written = in_liking(value, unit)
+    text = f"{number:.{places}f}"
+    if float(text) == 0.0:
+        text = text.removeprefix("-")
+    return pointed(f"{text} {written}".rstrip()).replace("-", "−")
 
 
 def reach(low: float, high: float, unit: str = "") -> str:
@@ -49,8 +75,13 @@ def reach(low: float, high: float, unit: str = "") -> str:
     >>> reach(15.0, 21.0, "V"), reach(11.998, 12.001, "V")
     ('15.0–21.0 V', '12.0 V')
     """
+    if by_gauge(unit):
+        return figure(low, unit) if low == high else f"{figure(low, unit)} to {figure(high, unit)}"
+    (low, low_unit), (high, written) = in_liking(low, unit), in_liking(high, unit)
     first, last = digits(low, 3), digits(high, 3)
-    return f"{last if first == last else f'{first}–{last}'} {unit}".rstrip()
+    if low_unit != written:
+        return f"{first} {low_unit} to {last} {written}"
+    return f"{last if first == last else f'{first}–{last}'} {written}".rstrip()
 
 
 def both(have: float, limit: float, unit: str) -> tuple[str, str]:
@@ -68,7 +99,18 @@ def both(have: float, limit: float, unit: str) -> tuple[str, str]:
 
 def plain(value: float) -> str:
     """The shortest text that says `value` to nine digits, for fields that people edit."""
-    return f"{value:.9g}" if abs(value) >= 1e-4 or value == 0 else f"{value:.9f}".rstrip("0")
+    return pointed(f"{value:.9g}" if abs(value) >= 1e-4 or value == 0 else f"{value:.9f}".rstrip("0"))
+
+
+def heft(grams: float) -> str:
+    """A mass that is carried: grams under a kilogram, else kilograms (or as it is liked).
+
+    >>> heft(640.0), heft(1250.0)
+    ('640 g', '1.2 kg')
+    """
+    if grams < 1000.0 or in_liking(grams, "g")[1] != "g":
+        return figure(grams, "g")
+    return figure(grams / 1000.0, "kg", 2)
 
 
 HOURS_UNTIL_D = 10

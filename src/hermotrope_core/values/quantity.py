@@ -8,12 +8,23 @@ from __future__ import annotations
 
 import math
 import re
-from math import pi
 
 import pint
 
 from hermotrope_core.values.fields import Field
 from hermotrope_core.values.figures import plain
+from hermotrope_core.values.liking import (
+    AS_SHOWN,
+    GAUGE_EXAMPLE,
+    awg_mm2,
+    by_gauge,
+    gauge_of,
+    gauge_text,
+    kept,
+    other,
+    pointed,
+    unpointed,
+)
 from hermotrope_core.values.sums import Measured, SumError, looks_like_a_sum, worked_out
 from hermotrope_core.values.units import UNITS
 
@@ -23,6 +34,7 @@ LONGEST = 60
 _NUMBER = r"[+\-−]?(?:\d[\d,]*\.?\d*|\.\d+)(?:[eE][+\-]?\d{1,3})?"
 _INFIX = re.compile(r"^([+\-−]?\d+)\s*([VRrAWΩ])(\d+)$")
 _AWG = re.compile(rf"^({_NUMBER})\s*(?:awg|ga|gauge)$|^awg\s*({_NUMBER})$", re.IGNORECASE)
+_AUGHT = re.compile(r"^([1-4])/0\s*(?:awg|ga|gauge)$", re.IGNORECASE)
 _FRACTION = re.compile(r"^(\d+)\s*/\s*(\d+)\s*(.*)$")
 _CLOCK = re.compile(r"^(\d+)\s*h\s*(\d{1,2})$", re.IGNORECASE)
 _SPAN = re.compile(rf"({_NUMBER})\s*(d|days?|h|hrs?|hours?|min|minutes?|m|s|secs?|seconds?|ms)\b\s*", re.IGNORECASE)
@@ -39,12 +51,6 @@ class QuantityError(ValueError):
     """Text that is no quantity of the wanted kind; the message says what is wrong, with an example."""
 
 
-def awg_mm2(gauge: float) -> float:
-    """Copper area of an American gauge in mm²; diameter 0.127 mm x 92^((36 - n) / 39) (ASTM B258)."""
-    diameter: float = 0.127 * 92.0 ** ((36.0 - gauge) / 39.0)
-    return pi / 4.0 * diameter * diameter
-
-
 def parse(text: str, unit: str) -> float:
     """Read `text` as a quantity in `unit` (a key of the table of examples; "" for a pure number).
 
@@ -59,9 +65,13 @@ def parse(text: str, unit: str) -> float:
     """
     clean = " ".join(_SQUARE.sub("2", text).translate(_SAME).split())
     if not clean:
-        raise QuantityError(f"nothing is entered; for example {UNITS[unit].example}")
+        raise QuantityError(f"nothing is entered; for example {example(unit)}")
     if len(clean) > LONGEST:
-        raise QuantityError(f"too long for a quantity; for example {UNITS[unit].example}")
+        raise QuantityError(f"too long for a quantity; for example {example(unit)}")
+    try:
+        clean = unpointed(clean)
+    except ValueError as error:
+        raise QuantityError(str(error)) from None
     try:
         value = _value(clean, unit)
     except QuantityError:
@@ -69,13 +79,15 @@ def parse(text: str, unit: str) -> float:
             raise
         value = _sum(clean, unit)
     if not math.isfinite(value):
-        raise QuantityError(f"{clean} is not a finite number; for example {UNITS[unit].example}")
+        raise QuantityError(f"{clean} is not a finite number; for example {example(unit)}")
     return value
 
 
 def _value(text: str, unit: str) -> float:
     if unit == "mm²" and (match := _AWG.match(text)):
         return _awg(_number(match[1] or match[2]))
+    if unit == "mm²" and (match := _AUGHT.match(text)):
+        return _awg(1.0 - int(match[1]))
     if unit in ("s", "h"):
         seconds = _seconds(text)
         if seconds is not None:
@@ -88,7 +100,7 @@ def _value(text: str, unit: str) -> float:
         return _converted(int(match[1]) / int(match[2]), match[3], unit)
     match = _PLAIN.match(text)
     if match is None:
-        raise QuantityError(f"{text!r} is not {UNITS[unit].called}; for example {UNITS[unit].example}")
+        raise QuantityError(f"{text!r} is not {UNITS[unit].called}; for example {example(unit)}")
     return _converted(_number(match[1]), match[2].strip(), unit)
 
 
@@ -125,21 +137,37 @@ def _seconds(text: str) -> float | None:
 def _converted(value: float, given: str, unit: str) -> float:
     if unit in ("", "%"):
         if given not in ("", "%"):
-            raise QuantityError(f"{given!r} is not expected here; for example {UNITS[unit].example}")
+            raise QuantityError(f"{given!r} is not expected here; for example {example(unit)}")
         if unit == "%" and (given == "%" or abs(value) > 1.0):
             return value / 100.0
         return value
     if not given:
-        return value
+        return _bare(value, unit)
     word = _unit_word(given, unit)
     try:
-        return float(_PINT.Quantity(value, word).to(UNITS[unit].pint).magnitude)
+        found = float(_PINT.Quantity(value, word).to(UNITS[unit].pint).magnitude)
+        return found if other(unit) is None else float(f"{found:.{AS_SHOWN}g}")
     except pint.DimensionalityError:
-        raise QuantityError(
-            f"{given} does not measure {UNITS[unit].called}; for example {UNITS[unit].example}"
-        ) from None
+        raise QuantityError(f"{given} does not measure {UNITS[unit].called}; for example {example(unit)}") from None
     except (pint.PintError, AttributeError, ValueError, TypeError, OverflowError):
-        raise QuantityError(f"the unit {given!r} is not known; for example {UNITS[unit].example}") from None
+        raise QuantityError(f"the unit {given!r} is not known; for example {example(unit)}") from None
+
+
+def _bare(value: float, unit: str) -> float:
+    """A number without a unit, in the one that is liked."""
+    if not by_gauge(unit):
+        return kept(value, unit)
+    if value != int(value):
+        raise QuantityError(f"{plain(value)} is no gauge that is sold; for example {example(unit)}")
+    return _awg(value)
+
+
+def example(unit: str) -> str:
+    """What may be typed for a quantity, in the unit that is liked."""
+    if by_gauge(unit):
+        return GAUGE_EXAMPLE
+    written = other(unit)
+    return UNITS[unit].example if written is None else written.example
 
 
 def _unit_word(given: str, unit: str) -> str:
@@ -155,30 +183,30 @@ def _unit_word(given: str, unit: str) -> str:
     if unit == "F":
         word = re.sub(r"^[uµμ](?=F|f)", "micro", word).replace("f", "F")
     if not _UNIT.fullmatch(word):
-        raise QuantityError(f"the unit {given!r} is not known; for example {UNITS[unit].example}")
+        raise QuantityError(f"the unit {given!r} is not known; for example {example(unit)}")
     return word
 
 
 def _sum(text: str, unit: str) -> float:
     """A sum with units; a result without a unit is taken in `unit`."""
-    example = f"for example {UNITS[unit].example}"
+    such = f"for example {example(unit)}"
     if unit in ("%", "°C"):
-        raise QuantityError(f"no sums here; {example}")
+        raise QuantityError(f"no sums here; {such}")
 
     def quantity(number: str, given: str) -> Measured:
         return _PINT.Quantity(_number(number), _unit_word(given, unit) if given else "")
 
     try:
         found, bare = worked_out(text, quantity)
-        value = float(found.to("" if bare else UNITS[unit].pint).magnitude)
+        value = _bare(float(found.to("").magnitude), unit) if bare else float(found.to(UNITS[unit].pint).magnitude)
     except SumError as error:
-        raise QuantityError(f"{text}: {error}; {example}") from None
+        raise QuantityError(f"{text}: {error}; {such}") from None
     except pint.DimensionalityError:
-        raise QuantityError(f"{text} does not come to {UNITS[unit].called}; {example}") from None
+        raise QuantityError(f"{text} does not come to {UNITS[unit].called}; {such}") from None
     except ZeroDivisionError:
         raise QuantityError(f"{text} divides by zero") from None
     except (pint.PintError, AttributeError, ValueError, TypeError, OverflowError):
-        raise QuantityError(f"{text} cannot be worked out; {example}") from None
+        raise QuantityError(f"{text} cannot be worked out; {such}") from None
     if value < 0:
         raise QuantityError(f"{text} falls below nought: is that a range? One figure is wanted")
     return value
@@ -202,6 +230,10 @@ def show(value: float, unit: str) -> str:
         return f"{plain(100 * value)} %"
     if unit == "s":
         return _show_seconds(value)
+    if by_gauge(unit) and value > 0 and (text := _whole_gauge(value)):
+        return text
+    if (written := other(unit)) is not None:
+        return f"{pointed(_shortest(value, value * written.times + written.plus, unit))} {written.unit}"
     if unit == "°":
         return f"{plain(value)}°"
     if unit == "F" and abs(value) < 0.1:
@@ -209,6 +241,18 @@ def show(value: float, unit: str) -> str:
     if unit in ("A", "W", "Ah", "Ω") and 0 < abs(value) < 0.1:
         return f"{plain(1000 * value)} m{unit}"
     return f"{plain(value)} {unit}".rstrip()
+
+
+def _shortest(value: float, number: float, unit: str) -> str:
+    """The fewest digits of a number in the liked unit that read back as the value that is kept."""
+    texts = (f"{number:.{places}g}" for places in range(3, 9))
+    return next((text for text in texts if kept(float(text), unit) == value), f"{number:.8g}")
+
+
+def _whole_gauge(area_mm2: float) -> str:
+    """The gauge of an area that reads back as it is; empty for one between two gauges, which stays in mm²."""
+    gauge = round(gauge_of(area_mm2))
+    return gauge_text(area_mm2, 0) if -3 <= gauge <= 40 and _awg(gauge) == area_mm2 else ""
 
 
 def _show_seconds(value: float) -> str:

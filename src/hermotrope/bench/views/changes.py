@@ -33,7 +33,7 @@ from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.duty import Duty, Segment
 from hermotrope_core.plan.source import Source
-from hermotrope_core.values.clock import seconds_until
+from hermotrope_core.values.clock import as_clock, seconds_until
 from hermotrope_core.values.figures import duration
 from hermotrope_core.values.known import number
 from hermotrope_core.values.quantity import QuantityError, parse
@@ -302,12 +302,12 @@ def change_duty(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _until(duty: Duty, typed: str) -> float | None:
     """Seconds from the end of a programme until a time of day such as 02:00; None where a span was typed."""
-    clock = re.fullmatch(r"(until\s+)?(\d?\d:\d\d)", typed.strip())
+    clock = re.fullmatch(r"(until\s+)?(\d?\d(?::\d\d)?\s?[ap]m|\d?\d:\d\d)", typed.strip(), re.IGNORECASE)
     if clock is None or (duty.start is None and clock[1] is None):
         return None
     if duty.start is None:
         raise EditError("say first when the duty begins; until then a span such as 2 h 30 can be typed")
-    return seconds_until(duty.start, duty.seconds, clock[2].rjust(5, "0"))
+    return seconds_until(duty.start, duty.seconds, as_clock(clock[2]))
 
 
 def _seconds(request: HttpRequest) -> float:

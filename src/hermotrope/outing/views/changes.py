@@ -25,7 +25,7 @@ from hermotrope_core.several.line import FIELDS as FIGURES
 from hermotrope_core.several.line import with_line
 from hermotrope_core.several.load import MOST_ALIKE
 from hermotrope_core.several.shed import with_cut_off
-from hermotrope_core.values.clock import since_midnight
+from hermotrope_core.values.clock import as_clock
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import maybe
@@ -51,9 +51,8 @@ def set_field(request: HttpRequest, pk: int) -> HttpResponse:
             hours = None if not text else parse(text, "s") / 3600.0
             return msgspec.structs.replace(document, hours=hours), f"For {text or 'as long as it lasts'}"
         if name == "start":
-            if text:
-                since_midnight(text)
-            return msgspec.structs.replace(document, start=text or None), f"From {text or 'no time of day'}"
+            begins = as_clock(text) if text else None
+            return msgspec.structs.replace(document, start=begins), f"From {text or 'no time of day'}"
         if name == "temperature_c":
             warmth = parse_field(text, FIELDS["temperature_c"])
             conditions = msgspec.structs.replace(document.conditions, temperature_c=warmth)

@@ -30,8 +30,9 @@ from hermotrope_core.several.rails import rails
 from hermotrope_core.several.ranges import night_range
 from hermotrope_core.several.shed import CannotShed, shed
 from hermotrope_core.tell.nights import supply_tree
-from hermotrope_core.values.figures import duration, figure, span, stated
+from hermotrope_core.values.figures import duration, figure, span
 from hermotrope_core.values.known import maybe
+from hermotrope_core.values.liking import money
 from hermotrope_core.values.whole import whole_number
 
 PAGE_DRAWS = 400
@@ -197,7 +198,7 @@ def proposal(request: HttpRequest, pk: int) -> HttpResponse:
             "proposal": made,
             "same": made.outing == document,
             "mass": "" if made.mass_g is None else figure(made.mass_g, "g", 2),
-            "price": "" if made.price is None else stated(made.price),
+            "price": "" if made.price is None else money(made.price),
         }
     except (CannotPropose, CaseError) as error:
         context["why_not"] = str(error)

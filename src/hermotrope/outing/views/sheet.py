@@ -16,7 +16,7 @@ from hermotrope_core.judge.cautions import Caution, cautions, stops
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.prove.judge import written
 from hermotrope_core.prove.tree import WayProgress
-from hermotrope_core.values.figures import stated
+from hermotrope_core.values.figures import fixed, stated
 
 
 @require_GET
@@ -49,7 +49,7 @@ def _built(shop: TreeWorkshop) -> dict[str, Any]:
     cuts = [(one.part.name, cut) for one in shop.parts for cut in one.cuts]
     return context | {
         "build": shop.parts,
-        "cuts": [(name, cut, f"{cut.length_mm:.0f} mm", stated(cut.area_mm2, "mm²", 3)) for name, cut in cuts],
+        "cuts": [(name, cut, fixed(cut.length_mm, 0, "mm"), stated(cut.area_mm2, "mm²", 3)) for name, cut in cuts],
         "ways": [_way(one, shop.ways) for one in shop.ways if one.way.copy == 1],
         "drawings": [{"branch": branch, "drawing": drawing} for branch, drawing in drawn if drawing is not None],
     }

@@ -22,7 +22,7 @@ from hermotrope_core.plan.document import CaseError
 from hermotrope_core.prove.judge import read_reading, written
 from hermotrope_core.prove.progress import STATE_WORDS, AskState, Progress
 from hermotrope_core.prove.tree import WayProgress
-from hermotrope_core.values.figures import duration, stated
+from hermotrope_core.values.figures import duration, fixed, stated
 from hermotrope_core.values.whole import MOST_KEY, whole_number
 
 LONGEST_TYPED = 40
@@ -126,7 +126,7 @@ def _context(shop: TreeWorkshop) -> dict[str, Any]:
                 "part": one.part,
                 "steps": one.steps,
                 "done": sum(step.done for step in one.steps),
-                "cuts": [(cut, f"{cut.length_mm:.0f} mm", stated(cut.area_mm2, "mm²", 3)) for cut in one.cuts],
+                "cuts": [(cut, fixed(cut.length_mm, 0, "mm"), stated(cut.area_mm2, "mm²", 3)) for cut in one.cuts],
             }
             for one in shop.parts
         ],

@@ -235,7 +235,9 @@ const charts = (() => {
         axis({
           size: 46,
           values:
-            kind === "duty" ? (u, ticks) => ticks.map(() => "") : (u, ticks) => ticks.map((t) => Number(t.toFixed(3))),
+            kind === "duty"
+              ? (u, ticks) => ticks.map(() => "")
+              : (u, ticks) => ticks.map((t) => figures.pointed(Number(t.toFixed(3)))),
           ...(kind === "duty" ? { splits: () => names.map((_, i) => i), grid: { show: false } } : { space: 26 }),
         }),
       ],

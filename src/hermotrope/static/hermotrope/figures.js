@@ -3,11 +3,15 @@
 const figures = (() => {
   const MILLI = ["A", "W", "V", "Ω", "Ah", "m"];
 
+  // a decimal comma, where the page says that it is liked
+  const pointed = (text) =>
+    document.documentElement.dataset.decimal === "comma" ? String(text).replace(".", ",") : String(text);
+
   function digits(value, significant) {
     if (value === 0 || !Number.isFinite(value)) return value === 0 ? "0" : "–";
     const places = (x) => Math.max(0, significant - 1 - Math.floor(Math.log10(Math.abs(x))));
     const rounded = Number(value.toPrecision(significant));
-    return rounded.toFixed(places(rounded));
+    return pointed(rounded.toFixed(places(rounded)));
   }
 
   function figure(value, unit, significant = 3) {
@@ -35,7 +39,8 @@ const figures = (() => {
 
   return {
     figure,
-    volts: (v) => (Math.abs(v) >= 99.95 ? v.toFixed(1) : v.toFixed(2)) + " V",
+    pointed,
+    volts: (v) => pointed(Math.abs(v) >= 99.95 ? v.toFixed(1) : v.toFixed(2)) + " V",
     amps: (a) => figure(a, "A"),
     watts: (w) => figure(w, "W", 2),
     clock: (s) => inUnit(s, unitOf(s)),

@@ -71,7 +71,7 @@ const runlog = (() => {
       round = [5, 3, 2, 1.5, 1].find((n) => n * ten <= 0.85 * far) * ten;
     return [-round, 0, round];
   }
-  const signed = (value) => (value > 0 ? "+" : value < 0 ? "−" : "") + Number(Math.abs(value).toPrecision(2));
+  const signed = (value) => (value > 0 ? "+" : value < 0 ? "−" : "") + figures.pointed(Number(Math.abs(value).toPrecision(2)));
 
   function plot(holder, data, one, series, height, last, named, zero) {
     const options = {
@@ -102,7 +102,7 @@ const runlog = (() => {
         }),
         zero
           ? axis({ size: 52, splits: (u) => evenly(u.scales.y.max), values: (u, ticks) => ticks.map(signed) })
-          : axis({ size: 52, space: 24, values: (u, ticks) => ticks.map((t) => Number(t.toFixed(3))) }),
+          : axis({ size: 52, space: 24, values: (u, ticks) => ticks.map((t) => figures.pointed(Number(t.toFixed(3)))) }),
       ],
       series: [{}, ...series.map((s) => ({ points: { show: false }, spanGaps: false, ...s.look }))],
       hooks: { draw: [marks(data, one, named)], setCursor: [(u) => read(holder, u.cursor.idx, data)] },
@@ -137,8 +137,9 @@ const runlog = (() => {
       data.plots
         .map((one) => {
           const [words, unit] = WORDS[one.column];
-          const predicted = one.predicted[i] === null ? "" : `, predicted ${one.predicted[i].toFixed(2)}`;
-          return `${words} ${one.measured[i] === null ? "–" : one.measured[i].toFixed(2)} ${unit}${predicted}`;
+          const predicted = one.predicted[i] === null ? "" : `, predicted ${figures.pointed(one.predicted[i].toFixed(2))}`;
+          const measured = one.measured[i] === null ? "–" : figures.pointed(one.measured[i].toFixed(2));
+          return `${words} ${measured} ${unit}${predicted}`;
         })
         .join("; ");
   }

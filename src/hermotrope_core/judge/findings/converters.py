@@ -79,7 +79,7 @@ def _given(holder: Holder) -> Figure:
         ("note",),
         "V_out × I_out of the heaviest mode",
         ("path", "heaviest"),
-        f"{100 * NEAR_RATING:g} % of its rating",
+        f"{figure(NEAR_RATING, '%', 2)} of its rating",
         ("stage.output_current_max_a",),
     )
 )

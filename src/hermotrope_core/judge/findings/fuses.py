@@ -55,13 +55,13 @@ def no_fuse(situation: Situation) -> Iterator[Finding]:
     drives = f"into a short this pack drives {amps}; a fuse is a must above {figure(SHORT_A, 'A', 1)}."
     other = any(stage.opens_above_a is not None for stage in situation.case.path)
     if fuse is not None:
-        text = f"The fuse stands behind {number(dict(leads)[long or 0].length_m):g} m of lead: {drives}"
+        text = f"The fuse stands behind {stated(number(dict(leads)[long or 0].length_m), 'm')} of lead: {drives}"
     elif other:
         text = f"The only fuse stands behind a converter, where it protects nothing at the pack: {drives}"
     else:
         text = f"No fuse: {drives}"
     change = fuse_to_the_pack(situation, fuse) if fuse is not None else fuse_change(situation)
-    rating = f" {change[0]['value']['rating_a']:g} A" if change and fuse is None else ""
+    rating = f" {stated(change[0]['value']['rating_a'], 'A')}" if change and fuse is None else ""
     put = "move the fuse to the pack," if fuse is not None else f"put a{rating} fuse"
     yield Finding(
         "no-fuse",
@@ -121,7 +121,7 @@ def unfused_lead(situation: Situation) -> Iterator[Finding]:
     yield Finding(
         "unfused-lead",
         "refuse" if burns else "care",
-        f"{length:g} m of lead stand between the pack and its fuse; into a short the pack drives {amps} "
+        f"{stated(length, 'm')} of lead stand between the pack and its fuse; into a short the pack drives {amps} "
         f"through {stated(number(lead.area_mm2), 'mm²', 3)}, which is safe for {figure(safe, 'A')}: {end}",
         i,
         None if short == inf else short,
@@ -152,13 +152,13 @@ def fuse_over_wire(situation: Situation) -> Iterator[Finding]:
             yield Finding(
                 "fuse-over-wire",
                 "refuse",
-                f"The {have:g} A fuse protects a lead that is safe for {figure(limit, 'A')}: "
+                f"The {stated(have, 'A')} fuse protects a lead that is safe for {figure(limit, 'A')}: "
                 "the wire would burn first.",
                 i,
                 have,
                 limit,
                 "A",
-                f"take a {number(better.rating_a):g} A fuse" if better and fits else "take a thicker lead",
+                f"take a {stated(number(better.rating_a), 'A')} fuse" if better and fits else "take a thicker lead",
                 (replace(f"/path/{i}/rating_a", number(better.rating_a)),) if better and fits else (),
             )
 
@@ -184,7 +184,7 @@ def fuse_under_load(situation: Situation) -> Iterator[Finding]:
             amps = amps_into(i)(look)
             least = FUSE_MARGIN * amps
             text = (
-                f"The {rating:g} A fuse carries {figure(amps, 'A')} in {look.words.rstrip(',')}; "
+                f"The {stated(rating, 'A')} fuse carries {figure(amps, 'A')} in {look.words.rstrip(',')}; "
                 f"it should be rated {figure(least, 'A')} or more."
             )
             yield Finding("fuse-under-load", "care", text, i, rating, least, "A", *_larger_fuse(situation, i, rating))
@@ -209,14 +209,14 @@ def _opened(peak: Look, amps: float, rating: float) -> tuple[str, float, float, 
     if lasts is None:
         limit = rating * HOLDS_TIMES
         text = (
-            f"{name[0].upper()}{name[1:]} ({figure(amps, 'A')}) opens the {rating:g} A fuse if it lasts: "
+            f"{name[0].upper()}{name[1:]} ({figure(amps, 'A')}) opens the {stated(rating, 'A')} fuse if it lasts: "
             f"above {figure(limit, 'A')} it opens, and nobody stated for how long the peak lasts. Measuring that "
             "would help."
         )
         return text, amps, limit, "A"
     text = (
         f"{name[0].upper()}{name[1:]} ({figure(amps, 'A')} for {figure(lasts, 's')}) can open the "
-        f"{rating:g} A fuse after {figure(opens, 's', 2)}."
+        f"{stated(rating, 'A')} fuse after {figure(opens, 's', 2)}."
     )
     return text, lasts, opens, "s"
 
@@ -226,7 +226,7 @@ def _larger_fuse(situation: Situation, i: int, rating: float) -> tuple[str, Chan
     if better is None or number(better.rating_a) <= rating:
         return "take a larger fuse, and wire for it", ()
     change = (replace(f"/path/{i}/rating_a", number(better.rating_a)),)
-    return f"take a {number(better.rating_a):g} A fuse", change
+    return f"take a {stated(number(better.rating_a), 'A')} fuse", change
 
 
 @rule(
@@ -255,13 +255,13 @@ def fuse_cannot_open(situation: Situation) -> Iterator[Finding]:
                 yield Finding(
                     "fuse-cannot-open",
                     "care",
-                    f"Into a short the pack drives {figure(short, 'A', 2)} through the {rating:g} A "
+                    f"Into a short the pack drives {figure(short, 'A', 2)} through the {stated(rating, 'A')} "
                     f"fuse, which opens above {figure(limit, 'A', 2)}: it would never open.",
                     i,
                     short,
                     limit,
                     "A",
-                    f"take a {number(better.rating_a):g} A fuse" if better and fits else "take a smaller fuse",
+                    f"take a {stated(number(better.rating_a), 'A')} fuse" if better and fits else "take a smaller fuse",
                     (replace(f"/path/{i}/rating_a", number(better.rating_a)),) if better and fits else (),
                 )
         ohm += stage.ohms
@@ -273,7 +273,7 @@ def fuse_cannot_open(situation: Situation) -> Iterator[Finding]:
         ("note", "refuse"),
         "volts that stand at it, full",
         FULL,
-        f"stated, or {UNRATED_V:g} V",
+        f"stated, or {stated(UNRATED_V, 'V')}",
         ("stage.rating_v",),
     )
 )

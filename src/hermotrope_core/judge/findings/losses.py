@@ -52,13 +52,13 @@ def wire_drop(situation: Situation) -> Iterator[Finding]:
         yield Finding(
             "wire-drop",
             held(look, "refuse" if bad else "care"),
-            f"The {number(stage.length_m):g} m lead loses {figure(at.volts_in - at.volts_out, 'V', 2)} of "
+            f"The {stated(number(stage.length_m), 'm')} lead loses {figure(at.volts_in - at.volts_out, 'V', 2)} of "
             f"{figure(at.volts_in, 'V')}{mode} ({figure(share, '%', 2)}); {figure(limit, '%', 2)} is the limit.",
             i,
             share,
             limit,
             "of the volts",
-            f"take {area:g} mm² wire" if area else "take a shorter or thicker lead",
+            f"take {stated(area, 'mm²')} wire" if area else "take a shorter or thicker lead",
             (replace(f"/path/{i}/area_mm2", area),) if area else (),
         )
 
@@ -105,7 +105,7 @@ def wire_hot(situation: Situation) -> Iterator[Finding]:
             have,
             limit,
             "A",
-            f"take {area:g} mm² wire" if area else "take a thicker lead, or split the load over two",
+            f"take {stated(area, 'mm²')} wire" if area else "take a thicker lead, or split the load over two",
             (replace(f"/path/{i}/area_mm2", area),) if area else (),
         )
 
@@ -120,7 +120,7 @@ def _thicker(area_mm2: float, times: float) -> float | None:
         ("care", "refuse"),
         "(P_in − P_out) × K/W, or I² R",
         ("stage.efficiency", "stage.quiescent_w", "stage.thermal_k_per_w", "stage.resistance_ohm", "heaviest"),
-        f"{HOT_CARE_K:g} K and {HOT_REFUSE_K:g} K, or half the rating",
+        f"{stated(HOT_CARE_K, 'K')} and {stated(HOT_REFUSE_K, 'K')}, or half the rating",
         ("stage.rating_w",),
     )
 )

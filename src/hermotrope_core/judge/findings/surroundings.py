@@ -15,7 +15,7 @@ from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import CHARGE_SHARE, MAINS_CARE_V, SCHOTTKY_V
 from hermotrope_core.plan.codes import Code
 from hermotrope_core.plan.device import Trait
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.known import maybe, number
 
 
@@ -321,7 +321,7 @@ def _missing(situation: Situation) -> Iterator[str]:
         ("care", "stop"),
         "volts of the outlet, or what is stated of the device",
         ("stage.output_v", "traits"),
-        f"{MAINS_CARE_V:g} V alternating",
+        f"{stated(MAINS_CARE_V, 'V')} alternating",
         can_be_accepted=True,
     )
 )

@@ -18,7 +18,7 @@ from hermotrope_core.kinds.effects import CAUSE_WORDS
 from hermotrope_core.parts.craft import NEAR_SHARE, REST_A
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.device import Mode
-from hermotrope_core.values.figures import both, figure
+from hermotrope_core.values.figures import both, figure, fixed
 from hermotrope_core.values.known import maybe, number
 
 EARLY_CAUSES = ("device minimum", "dropout", "converter input too low", "collapse")
@@ -151,8 +151,9 @@ def _what_it_does(situation: Situation, have: float) -> str:
         return ""
     at = overdrive(have, rated)
     return (
-        f" Against its rated {figure(rated, 'V')}: speed × {at.speed:.2f}, heat at stall × {at.stall_heat:.2f}, "
-        f"energy of motion × {at.energy:.2f} (it grows with V²), life of the winding about {figure(at.life, '%', 1)}."
+        f" Against its rated {figure(rated, 'V')}: speed × {fixed(at.speed, 2)}, "
+        f"heat at stall × {fixed(at.stall_heat, 2)}, energy of motion × {fixed(at.energy, 2)} (it grows with V²), "
+        f"life of the winding about {figure(at.life, '%', 1)}."
     )
 
 
