@@ -182,7 +182,9 @@ class Manners(BrowserTest):
         expect(warm).to_have_value("68 °F")
         warm.fill("50")
         warm.press("Enter")
-        expect(self.page.locator("form", has_text="Temperature").locator("input[name=text]").first).to_have_value("50 °F")
+        expect(self.page.locator("form", has_text="Temperature").locator("input[name=text]").first).to_have_value(
+            "50 °F"
+        )
 
     def test_keys_alone(self) -> None:
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")

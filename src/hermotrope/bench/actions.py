@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
-from typing import Any
+from typing import Any, Literal
 
 import jsonpatch
 import jsonpointer
@@ -26,6 +26,10 @@ from hermotrope_core.plan.duty import Conditions, Duty, Segment
 from hermotrope_core.plan.source import Source
 
 Patch = Sequence[dict[str, Any]]
+Part = Literal["all", "device", "line"]
+"""What of a conversion is copied."""
+PARTS: tuple[Part, ...] = ("all", "device", "line")
+LONGEST_TAGS = 200
 changed = Signal()
 """Sent with `conversion` once a change is saved, in its transaction: what is derived elsewhere is worked out anew."""
 
@@ -50,6 +54,40 @@ def create(case: Case, label: str) -> Conversion:
     _summarise(conversion)
     conversion.save()
     Revision.objects.create(conversion=conversion, number=1, case=case, label=label[:200])
+    return conversion
+
+
+@transaction.atomic
+def copy(pk: int, what: Part, title: str) -> Conversion:
+    """Put a copy on the bench: all of the plan, the device with its duty, or the pack with its line.
+
+    What was built, read and proved stays with the original: a copy is not proved. Raises `CaseError`.
+    """
+    original = Conversion.objects.get(pk=pk)
+    case = original.case
+    if what == "device":
+        made = msgspec.structs.replace(new_case(title, case.device, case.duty), conditions=case.conditions)
+    elif what == "line":
+        bare = new_case(title, Device(name="A device"), Duty())  # what was accepted was for another device
+        made = msgspec.structs.replace(bare, source=case.source, path=case.path, conditions=case.conditions)
+    else:
+        made = msgspec.structs.replace(case, title=title)
+    copied = create(case_from(tree_of(made)), f"Copied from “{original.title}”")
+    Conversion.objects.filter(pk=copied.pk).update(tags=original.tags)
+    return copied
+
+
+@transaction.atomic
+def tag(pk: int, version: int, typed: str) -> Conversion:
+    """Set the words by which it is found. Raises `Conflict`, `CaseError`."""
+    conversion = _newest(pk, version)
+    words = dict.fromkeys(" ".join(word.split()).lower() for word in typed.replace(";", ",").split(","))
+    tags = ", ".join(word for word in words if word)
+    if len(tags) > LONGEST_TAGS:
+        raise CaseError("tags", f"tags take up to {LONGEST_TAGS} letters together")
+    conversion.tags = tags
+    conversion.version += 1
+    conversion.save(update_fields=["tags", "version", "changed_at"])
     return conversion
 
 

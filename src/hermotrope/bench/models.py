@@ -37,6 +37,7 @@ class Conversion(models.Model):
     measured_s = models.FloatField(null=True, blank=True)
     proved_on = models.DateField(null=True, blank=True)
     workshop = models.CharField(max_length=80, blank=True, help_text="how far build and proving are, in words")
+    tags = models.CharField(max_length=200, blank=True, help_text="own words to find it by, apart by commas")
     rehearsal = models.BooleanField(default=False, help_text="a copy that is proved against the simulated bench")
 
     created_at = models.DateTimeField(auto_now_add=True)
@@ -51,6 +52,11 @@ class Conversion(models.Model):
 
     def get_absolute_url(self) -> str:
         return reverse("feed", args=[self.pk])
+
+    @property
+    def tag_words(self) -> list[str]:
+        """Its tags, each by itself."""
+        return self.tags.split(", ") if self.tags else []
 
     @property
     def ran_as_it_is(self) -> float | None:

@@ -1,7 +1,7 @@
 from django.urls import path
 
 from hermotrope.bench import unreadable
-from hermotrope.bench.views import bench, build, changes, feed, guide, inlets, intake, likings, match, run
+from hermotrope.bench.views import bench, build, changes, copies, feed, guide, inlets, intake, likings, match, run
 
 urlpatterns = [
     path("", bench.bench, name="bench"),
@@ -44,6 +44,8 @@ urlpatterns = [
     path("c/<int:pk>/take/", match.take, name="take"),
     path("c/<int:pk>/step/", changes.step, name="step"),
     path("c/<int:pk>/done/", changes.done, name="done"),
+    path("c/<int:pk>/copy/", copies.copy, name="copy"),
+    path("c/<int:pk>/tags/", copies.tags, name="tags"),
     path("c/<int:pk>/remove/", changes.remove, name="remove"),
     path("c/<int:pk>/unreadable/remove/", unreadable.remove, name="unreadable-remove"),
 ]

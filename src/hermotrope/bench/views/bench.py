@@ -45,7 +45,7 @@ ORDERS = {
     "name": ("by name", ("title", "pk")),
     "longest": ("longest run", (F("runtime_s").desc(nulls_last=True), "pk")),
 }
-SEARCHED = ("title", "case__device__name", "case__source__name", "headline")
+SEARCHED = ("title", "tags", "case__device__name", "case__source__name", "headline")
 MOST_WORDS = 80
 BLANK, AGAIN, EXAMPLE = "blank", "again", "example"
 MOST_EARLIER = 500
