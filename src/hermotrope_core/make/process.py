@@ -1,0 +1,72 @@
+"""How a part is made: printed layer by layer, with one's own nozzle, clearance and material."""
+
+from __future__ import annotations
+
+import msgspec
+
+from hermotrope_core.values.figures import stated
+
+
+class Material(msgspec.Struct, frozen=True):
+    """A printed material: density in g/cm³, where it goes soft, and the bending stress it holds for years."""
+
+    name: str
+    density: float
+    softens_c: float
+    holds_mpa: float
+
+
+MATERIALS = {
+    "pla": Material("PLA", 1.24, 55.0, 8.0),
+    "petg": Material("PETG", 1.27, 70.0, 8.0),
+    "abs": Material("ABS", 1.04, 90.0, 7.0),
+    "asa": Material("ASA", 1.07, 90.0, 7.0),
+}
+"""Density and heat deflection of usual filaments as their makers state them (ISO 1183, ISO 75); the stress is about a
+sixth of the strength across layers, since plastic creeps."""
+LEAST_CLEARANCE_MM = 0.05
+SOLID_SHARE = 0.7
+"""Of a part's volume, what is printed with a few walls and a usual infill."""
+MM3_PER_S = 6.0
+"""What a common printer lays down, on average over a small part with its turns and moves."""
+
+
+class Process(msgspec.Struct, frozen=True):
+    """The user's own printing: nozzle, layer and clearance in millimetres, the bed, the material."""
+
+    nozzle_mm: float = 0.4
+    layer_mm: float = 0.2
+    clearance_mm: float = 0.25
+    bed_mm: float = 200.0
+    material: str = "petg"
+
+    def __post_init__(self) -> None:
+        for name, low, high in (
+            ("nozzle_mm", 0.1, 2.0),
+            ("layer_mm", 0.04, 1.0),
+            ("clearance_mm", LEAST_CLEARANCE_MM, 2.0),
+            ("bed_mm", 50.0, 2000.0),
+        ):
+            value = getattr(self, name)
+            if not low <= value <= high:
+                raise ValueError(f"{name} must be from {low:g} to {stated(high, 'mm')} (got {value:g})")
+        if self.material not in MATERIALS:
+            raise ValueError(f"material must be one of {', '.join(MATERIALS)}")
+
+    @property
+    def of(self) -> Material:
+        """The material itself."""
+        return MATERIALS[self.material]
+
+    @property
+    def least_wall_mm(self) -> float:
+        """Two lines of the nozzle: thinner walls come out with gaps."""
+        return 2.0 * self.nozzle_mm
+
+    def grams(self, volume_mm3: float) -> float:
+        """Mass of a printed part, about: its volume, as far as it is filled."""
+        return volume_mm3 / 1000.0 * self.of.density * SOLID_SHARE
+
+    def seconds(self, volume_mm3: float) -> float:
+        """Time on the printer, about."""
+        return volume_mm3 * SOLID_SHARE / (MM3_PER_S * (self.nozzle_mm / 0.4) * (self.layer_mm / 0.2))
