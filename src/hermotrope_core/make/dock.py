@@ -54,7 +54,7 @@ def shape(asked: Dock, process: Process) -> Shape:
         low, up = sorted((side * wide / 2.0, side * half))
         adds.append(block((0.0, low, 0.0), (long + STOP_MM, up, top)))
         low, up = sorted((side * gap, side * half))
-        adds.append(block((0.0, low, base + high), (long, up, top)))
+        adds.append(block((0.0, low, base + high), (long + STOP_MM, up, top)))
     adds.append(block((long, -half, 0.0), (long + STOP_MM, half, base + high)))
     if asked.holder_l_mm > 0:
         adds.append(block((0.0, half, 0.0), (asked.holder_l_mm + 4.0, half + asked.holder_w_mm + 4.0, base + 6.0)))
@@ -123,6 +123,8 @@ def _remarks(asked: Dock, process: Process) -> list[Remark]:
         made.append(Remark("care", "Lip and wall carry the pack: 2.4 mm and more hold a heavy one."))
     if asked.latch_x_mm > 0 and not asked.latch_l_mm / 2 < asked.latch_x_mm < asked.foot_l_mm - asked.latch_l_mm / 2:
         made.append(Remark("stop", "The latch lies outside the foot: check its measures."))
+    if any(_over_latch(asked, x, y, blade) for x, y, blade, _ in asked.contacts):
+        made.append(Remark("stop", "A contact lies in the latch’s recess: check their measures."))
     if asked.latch_x_mm <= 0:
         made.append(Remark("care", "Without a latch the pack can slide out: a strap or a screw must hold it."))
     if asked.base_mm < CHANNEL_DEEP_MM + 1.0:
@@ -160,3 +162,10 @@ def _remarks(asked: Dock, process: Process) -> list[Remark]:
         )
     )
     return made
+
+
+def _over_latch(asked: Dock, x: float, y: float, blade: float) -> bool:
+    if asked.latch_x_mm <= 0:
+        return False
+    along = abs(x - asked.latch_x_mm) < (asked.latch_l_mm + blade) / 2 + BETWEEN_MM
+    return along and abs(y) < asked.latch_w_mm / 2 + BETWEEN_MM

@@ -18,6 +18,10 @@ from hermotrope_core.make.sizes import Asked
 from hermotrope_core.make.template import Template
 
 
+SLIVER_MM = 1e-3
+"""Edges shorter than this come of sums that nearly meet; a file's single precision would tear them open."""
+
+
 class Maker(msgspec.Struct, frozen=True):
     """A kind of made part."""
 
@@ -62,6 +66,8 @@ def asked_from(key: str, values: dict[str, Any]) -> Asked:
 def made(key: str, asked: Asked, process: Process) -> Shape:
     """The part, with what its solids themselves have wrong put before what its maker says."""
     shape = MAKERS[key].shape(asked, process)
+    pieces = tuple(msgspec.structs.replace(one, solid=one.solid.simplify(SLIVER_MM)) for one in shape.pieces)
+    shape = msgspec.structs.replace(shape, pieces=pieces)
     found: tuple[Remark, ...] = checked(shape, process)
     order = {"stop": 0, "care": 1, "note": 2}
     remarks = sorted((*found, *shape.remarks), key=lambda one: order[one.level])

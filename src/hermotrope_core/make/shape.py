@@ -83,21 +83,22 @@ def block(low: Vector, high: Vector) -> Manifold:
 
 def rod(centre: Vector, across: float, long: float, along: Literal["x", "y", "z"] = "z") -> Manifold:
     """A round bar of material from `centre` on along an axis; its corners lie on the circle."""
-    return _round(centre, across / 2.0, long, along)
+    return _laid(Manifold.cylinder(long, across / 2.0, across / 2.0, SEGMENTS), centre, along)
 
 
 def bore(centre: Vector, across: float, long: float, along: Literal["x", "y", "z"] = "z") -> Manifold:
-    """A round hole: a bar whose flats touch the circle from outside, so that nothing narrower than asked is left."""
-    return _round(centre, across / 2.0 / cos(pi / SEGMENTS), long, along)
+    """A round hole: a bar whose flats touch the circle from outside, so that nothing narrower than asked is left.
+
+    Four of the flats stand across the axes.
+    """
+    radius = across / 2.0 / cos(pi / SEGMENTS)
+    return _laid(Manifold.cylinder(long, radius, radius, SEGMENTS).rotate((0.0, 0.0, 180.0 / SEGMENTS)), centre, along)
 
 
-def _round(centre: Vector, radius: float, long: float, along: str) -> Manifold:
-    made = Manifold.cylinder(long, radius, radius, SEGMENTS)
-    if along == "x":
-        made = made.rotate((0.0, 90.0, 0.0))
-    elif along == "y":
-        made = made.rotate((-90.0, 0.0, 0.0))
-    return made.translate(centre)
+def _laid(upright: Manifold, centre: Vector, along: str) -> Manifold:
+    """An upright bar laid along an axis, from a point on."""
+    turns = {"x": (0.0, 90.0, 0.0), "y": (-90.0, 0.0, 0.0), "z": (0.0, 0.0, 0.0)}
+    return upright.rotate(turns[along]).translate(centre)
 
 
 def rounded(low: tuple[float, float], high: tuple[float, float], radius: float) -> CrossSection:

@@ -6,7 +6,7 @@ from manifold3d import Manifold
 
 from hermotrope_core.make.shape import Piece, Shape
 
-HIGH_MM = 3.0
+HIGH_MM = 2.8
 
 
 def slices(shape: Shape) -> tuple[Piece, ...]:
