@@ -153,6 +153,7 @@ def prepare(command: str) -> None:
     if command == "demo":
         call_command("load_demo", verbosity=0)
         call_command("load_outing", verbosity=0)
+        call_command("load_making", verbosity=0)
 
 
 if __name__ == "__main__":

@@ -60,6 +60,7 @@ INSTALLED_APPS = [
     "hermotrope.shelf",
     "hermotrope.proving",
     "hermotrope.outing",
+    "hermotrope.making",
 ]
 MIDDLEWARE = [
     "hermotrope.guard.cross_site",

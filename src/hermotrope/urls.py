@@ -1,7 +1,11 @@
 from django.urls import include, path
 
+from hermotrope.making.urls import made_urls, measured_urls
+
 urlpatterns = [
     path("outings/", include("hermotrope.outing.urls")),
+    path("shelf/measured/", include(measured_urls)),
+    path("c/<int:pk>/made/", include(made_urls)),
     path("shelf/", include("hermotrope.shelf.urls")),
     path("c/<int:pk>/", include("hermotrope.proving.urls")),
     path("", include("hermotrope.bench.urls")),

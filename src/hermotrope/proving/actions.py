@@ -10,10 +10,10 @@ from django.utils import timezone
 
 from hermotrope.bench import actions as bench
 from hermotrope.bench.models import Conversion
+from hermotrope.entry.pictures import encoded
 from hermotrope.entry.typed import EditError
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.models import BenchPlace, PartMark, Photo, ReadingRow, Rehearsal, StepMark, WaiverRow
-from hermotrope.proving.pictures import encoded
 from hermotrope_core.build import Step
 from hermotrope_core.plan.spread import MEASURED_SPREAD
 from hermotrope_core.prove import applicable, refusal_of

@@ -48,7 +48,15 @@ def join() -> None:
     VIEWS["do"] = lambda _: Panel("do", "Build", "do")
     PANELS["buy"] = PanelKind("proving/_panel_buy.html", _frame, within="build", companion="proving/_here.html")
     PANELS["do"] = PanelKind("proving/_panel_do.html", _frame, within="build", companion="proving/_here.html")
-    also = [("build", _counted), ("buy", _counted), ("do", _counted), ("do", _do), ("record", _record), ("run", _run)]
+    also = [
+        ("build", _counted),
+        ("buy", _counted),
+        ("do", _counted),
+        ("make", _counted),
+        ("do", _do),
+        ("record", _record),
+        ("run", _run),
+    ]
     for kind, more in also:
         ALSO[kind].append(more)
     IMPORTERS.append(Importer(is_record, records.put_on_bench))

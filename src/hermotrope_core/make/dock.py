@@ -123,8 +123,6 @@ def _remarks(asked: Dock, process: Process) -> list[Remark]:
         made.append(Remark("care", "Lip and wall carry the pack: 2.4 mm and more hold a heavy one."))
     if asked.latch_x_mm > 0 and not asked.latch_l_mm / 2 < asked.latch_x_mm < asked.foot_l_mm - asked.latch_l_mm / 2:
         made.append(Remark("stop", "The latch lies outside the foot: check its measures."))
-    if any(_over_latch(asked, x, y, blade) for x, y, blade, _ in asked.contacts):
-        made.append(Remark("stop", "A contact lies in the latch’s recess: check their measures."))
     if asked.latch_x_mm <= 0:
         made.append(Remark("care", "Without a latch the pack can slide out: a strap or a screw must hold it."))
     if asked.base_mm < CHANNEL_DEEP_MM + 1.0:
@@ -133,17 +131,7 @@ def _remarks(asked: Dock, process: Process) -> list[Remark]:
         )
     if asked.latch_x_mm > 0 and asked.base_mm < LATCH_DEEP_MM + 1.0:
         made.append(Remark("stop", "The latch’s recess goes through the base: thicken it."))
-    for i, (x, y, blade, thick) in enumerate(asked.contacts):
-        if not (blade / 2 < x < asked.foot_l_mm and abs(y) + thick / 2 < asked.foot_w_mm / 2 - asked.rail_w_mm):
-            made.append(Remark("stop", f"Contact {i + 1} lies outside the foot: check its measures."))
-        if any(abs(y - other[1]) < CHANNEL_MM + BETWEEN_MM for other in asked.contacts[i + 1 :]):
-            made.append(
-                Remark(
-                    "stop", "Two contacts lie so close that their wire channels meet: sleeve and separate them by hand."
-                )
-            )
-    if not asked.contacts:
-        made.append(Remark("stop", "No contact is marked: a dock without contacts only holds."))
+    made += _of_contacts(asked)
     made.append(
         Remark(
             "care",
@@ -169,3 +157,18 @@ def _over_latch(asked: Dock, x: float, y: float, blade: float) -> bool:
         return False
     along = abs(x - asked.latch_x_mm) < (asked.latch_l_mm + blade) / 2 + BETWEEN_MM
     return along and abs(y) < asked.latch_w_mm / 2 + BETWEEN_MM
+
+
+def _of_contacts(asked: Dock) -> list[Remark]:
+    made = []
+    if not asked.contacts:
+        made.append(Remark("stop", "No contact is marked: a dock without contacts only holds."))
+    if any(_over_latch(asked, x, y, blade) for x, y, blade, _ in asked.contacts):
+        made.append(Remark("stop", "A contact lies in the latch’s recess: check their measures."))
+    for i, (x, y, blade, thick) in enumerate(asked.contacts):
+        if not (blade / 2 < x < asked.foot_l_mm and abs(y) + thick / 2 < asked.foot_w_mm / 2 - asked.rail_w_mm):
+            made.append(Remark("stop", f"Contact {i + 1} lies outside the foot: check its measures."))
+        if any(abs(y - other[1]) < CHANNEL_MM + BETWEEN_MM for other in asked.contacts[i + 1 :]):
+            close = "Two contacts lie so close that their wire channels meet, and a loose strand shorts the pack."
+            made.append(Remark("stop", f"{close} This dock is not made for them."))
+    return made

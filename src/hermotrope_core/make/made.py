@@ -17,7 +17,6 @@ from hermotrope_core.make.shape import Remark, Shape, checked
 from hermotrope_core.make.sizes import Asked
 from hermotrope_core.make.template import Template
 
-
 SLIVER_MM = 1e-3
 """Edges shorter than this come of sums that nearly meet; a file's single precision would tear them open."""
 

@@ -1,4 +1,4 @@
-"""Pictures of a build: checked, turned upright, made smaller, re-encoded: nothing but the picture is kept."""
+"""Pictures of a build or of a part: checked, turned, made smaller, re-encoded: nothing but the picture is kept."""
 
 from __future__ import annotations
 
@@ -17,19 +17,22 @@ QUALITY = 82
 FORMATS = ("JPEG", "PNG", "WEBP")
 
 
-def encoded(file: BinaryIO, size: int) -> tuple[bytes, int, int]:
-    """JPEG bytes with width and height. Raises `EditError` for what is no picture, or too large."""
+def encoded(file: BinaryIO, size: int, longest: int = LONGEST_SIDE, quality: int = QUALITY) -> tuple[bytes, int, int]:
+    """JPEG bytes with width and height, no side above `longest` pixels.
+
+    It is made smaller before it is turned: a JPEG is then read at that size from the start. Raises `EditError` for what
+    is no picture, or too large.
+    """
     if size > LARGEST_BYTES:
-        raise EditError(f"more than {LARGEST_BYTES / 1e6:g} MB is no picture of a step")
+        raise EditError(f"more than {LARGEST_BYTES / 1e6:g} MB is no picture for a bench")
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", Image.DecompressionBombWarning)
             picture = Image.open(file, formats=FORMATS)
             if picture.width * picture.height > MOST_PIXELS:
                 raise EditError(f"more than {MOST_PIXELS / 1e6:g} million pixels")
-            made = ImageOps.exif_transpose(picture)
-            made.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
-            plain = _on_white(made)
+            picture.thumbnail((longest, longest))
+            plain = _on_white(ImageOps.exif_transpose(picture))
     except (
         UnidentifiedImageError,
         Image.DecompressionBombWarning,
@@ -40,7 +43,7 @@ def encoded(file: BinaryIO, size: int) -> tuple[bytes, int, int]:
     ):
         raise EditError("that is no JPEG, PNG or WebP picture, or it is damaged") from None
     out = BytesIO()
-    plain.save(out, "JPEG", quality=QUALITY, optimize=True)
+    plain.save(out, "JPEG", quality=quality, optimize=True)
     return out.getvalue(), plain.width, plain.height
 
 

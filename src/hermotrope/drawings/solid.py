@@ -1,0 +1,158 @@
+"""A made part as a drawing: from above and cut through, with the measures that matter; and as faces to be shaded."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from hermotrope_core.make.files import reach
+from hermotrope_core.make.shape import Dim, Piece, Shape
+from hermotrope_core.values.figures import fixed
+
+WIDE, HIGH = 420.0, 250.0
+ROOM = 34.0
+"""Around the part, for its measures."""
+APART_MM = 14.0
+"""How far a lid is lifted off its box in the shaded view."""
+PLAN_AT = 0.62
+"""Share of a part's height at which it is cut to be seen from above."""
+THINNEST_PX = 12.0
+
+
+class Measure(msgspec.Struct, frozen=True):
+    """A dimension line with its ticks and its words."""
+
+    path: str
+    x: float
+    y: float
+    words: str
+    upright: bool
+
+
+class View(msgspec.Struct, frozen=True):
+    """One view: what is cut (hatched), what is seen behind it, and the measures."""
+
+    title: str
+    cut: str
+    behind: str
+    measures: tuple[Measure, ...]
+    width: float = WIDE
+    height: float = HIGH
+
+
+def views(shape: Shape) -> tuple[View, ...]:
+    """From above and through the middle; a template from above alone."""
+    if not shape.pieces:
+        return (_flat_view(shape),)
+    plan_cut, plan_behind = [], []
+    base = shape.pieces[0].placed
+    low, high = base.bounding_box()[2], base.bounding_box()[5]
+    plan_cut += base.slice(low + PLAN_AT * (high - low)).to_polygons()
+    plan_behind += base.project().to_polygons()
+    section = [ring for piece in shape.pieces for ring in _section(piece, shape.cut)]
+    seen = [ring for piece in shape.pieces for ring in _upright(piece, shape.cut).project().to_polygons()]
+    return (
+        _view("From above", plan_cut, plan_behind, [one for one in shape.dims if one.view == "plan"]),
+        _view("Cut through", section, seen, [one for one in shape.dims if one.view == "section"]),
+    )
+
+
+def _upright(piece: Piece, cut: tuple[str, float]) -> Any:
+    """The solid turned so that one looks along the section's axis: across is x, up is y."""
+    solid = piece.placed
+    if cut[0] == "x":
+        solid = solid.rotate((0.0, 0.0, -90.0))  # y becomes x, x becomes -y
+        return solid.translate((0.0, cut[1], 0.0)).rotate((-90.0, 0.0, 0.0))
+    return solid.translate((0.0, -cut[1], 0.0)).rotate((-90.0, 0.0, 0.0))
+
+
+def _section(piece: Piece, cut: tuple[str, float]) -> list[NDArray[np.float64]]:
+    return list(_upright(piece, cut).slice(0.0).to_polygons())
+
+
+def _view(title: str, cut: list[Any], behind: list[Any], dims: list[Dim]) -> View:
+    points = np.vstack([*cut, *behind]) if cut or behind else np.zeros((1, 2))
+    (x0, y0), (x1, y1) = points.min(axis=0), points.max(axis=0)
+    scale = min((WIDE - 2 * ROOM) / max(x1 - x0, 1.0), (HIGH - 2 * ROOM) / max(y1 - y0, 1.0))
+    left, top = (WIDE - scale * (x1 - x0)) / 2, (HIGH - scale * (y1 - y0)) / 2
+
+    def place(point: Any) -> tuple[float, float]:
+        return round(left + scale * (float(point[0]) - x0), 1), round(top + scale * (y1 - float(point[1])), 1)
+
+    frame = (left, top, left + scale * (x1 - x0), top + scale * (y1 - y0))
+    return View(
+        title,
+        _path(cut, place),
+        _path(behind, place),
+        tuple(_measure(one, place, frame, i) for i, one in enumerate(dims)),
+    )
+
+
+def _path(rings: list[Any], place: Any) -> str:
+    return "".join("M" + "L".join(f"{x:g} {y:g}" for x, y in map(place, ring)) + "Z" for ring in rings)
+
+
+def _measure(dim: Dim, place: Any, frame: tuple[float, float, float, float], turn: int) -> Measure:
+    """A line beside the part: below it for lengths, at its right for heights; one further out than the other."""
+    (ax, ay), (bx, by) = place(dim.a), place(dim.b)
+    upright = abs(by - ay) > abs(bx - ax)
+    long = float(np.hypot(dim.b[0] - dim.a[0], dim.b[1] - dim.a[1]))
+    words = fixed(long, 1) + (f" ± {fixed(dim.doubt_mm, 1)}" if dim.doubt_mm else "")
+    out = 10.0 + 11.0 * (turn // 2 % 2)
+    if upright:
+        x = frame[2] + out if turn % 2 == 0 or ax > (frame[0] + frame[2]) / 2 else frame[0] - out
+        path = f"M{x:g} {ay:g}V{by:g}M{x - 3:g} {ay:g}h6M{x - 3:g} {by:g}h6"
+        return Measure(path, round(x, 1), round((ay + by) / 2, 1), words, True)
+    y = frame[3] + out
+    path = f"M{ax:g} {y:g}H{bx:g}M{ax:g} {y - 3:g}v6M{bx:g} {y - 3:g}v6"
+    return Measure(path, round((ax + bx) / 2, 1), round(y - 2, 1), words, False)
+
+
+def _flat_view(shape: Shape) -> View:
+    """A template: its outlines as they are printed."""
+    rings = []
+    for flat in shape.flats:
+        if flat.across_mm:
+            turn = np.linspace(0.0, 2.0 * np.pi, 48, endpoint=False)
+            rings.append(np.column_stack([np.cos(turn), np.sin(turn)]) * flat.across_mm / 2 + np.array(flat.centre))
+        else:
+            rings.append(np.array(flat.ring))
+    return _view("From above", [], rings, list(shape.dims[:2]))
+
+
+def faces(shape: Shape) -> dict[str, Any] | None:
+    """Corners (hundredths of a millimetre) and triangles of every piece, a lid lifted off; None for what is flat."""
+    if not shape.pieces:
+        return None
+    corners: list[int] = []
+    triangles: list[int] = []
+    starts = []
+    for piece in shape.pieces:
+        solid = piece.placed.translate((0.0, 0.0, APART_MM if piece.turned else 0.0))
+        mesh = solid.to_mesh()
+        starts.append(len(triangles) // 3)
+        triangles += (np.asarray(mesh.tri_verts) + len(corners) // 3).ravel().tolist()
+        corners += np.round(np.asarray(mesh.vert_properties)[:, :3] * 100.0).astype(int).ravel().tolist()
+    return {"corners": corners, "triangles": triangles, "starts": starts}
+
+
+def true_size(shape: Shape, page: tuple[float, float]) -> dict[str, Any]:
+    """The flat outlines in millimetres, tiled over pages of a size: each tile's corner, and the paths."""
+    x0, y0, x1, y1 = reach(shape.flats)
+    wide, high = page
+    tiles = [
+        (round(x0 + i * wide, 3), round(-y1 + k * high, 3))
+        for k in range(int(np.ceil((y1 - y0) / high - 1e-9)) or 1)
+        for i in range(int(np.ceil((x1 - x0) / wide - 1e-9)) or 1)
+    ]
+    lines = []
+    for flat in shape.flats:
+        if flat.across_mm:
+            lines.append({"circle": (flat.centre[0], -flat.centre[1], flat.across_mm / 2.0), "cut": flat.cut})
+        else:
+            way = "L".join(f"{x:.3f} {-y:.3f}" for x, y in flat.ring)
+            lines.append({"path": f"M{way}{'Z' if flat.cut else ''}", "cut": flat.cut})
+    return {"tiles": tiles, "lines": lines, "wide": wide, "high": high}

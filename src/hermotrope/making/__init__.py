@@ -1,0 +1,1 @@
+"""What is made of stuff: parts measured from pictures, and the docks, boxes, plates, dummies made after them."""

@@ -1,0 +1,20 @@
+"""What this place adds to the bench: Make, beside Plan, Buy and Do."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hermotrope.bench.build_panel import build_frame
+from hermotrope.bench.contexts import PANELS, PanelKind, Shown
+from hermotrope.bench.panels import VIEWS, Panel
+from hermotrope.making.panel import make_context
+
+
+def _make(shown: Shown) -> dict[str, Any]:
+    return build_frame(shown.case) | make_context(shown.conversion, shown.query, shown.typed)
+
+
+def join() -> None:
+    """Put it all in its place; once, when the application starts."""
+    VIEWS["make"] = lambda _: Panel("make", "Build", "make")
+    PANELS["make"] = PanelKind("making/_panel_make.html", _make, within="build", companion="making/_beside.html")

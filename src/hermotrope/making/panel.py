@@ -1,0 +1,152 @@
+"""The Make panel: what is made for a conversion, one part with its measures beside its drawing, and what to mind."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, get_args, get_type_hints
+
+import msgspec
+from django.http import QueryDict
+
+from hermotrope.bench.models import Conversion
+from hermotrope.drawings.solid import faces, views
+from hermotrope.making.documents import asked_of, known_of, process_now
+from hermotrope.making.models import MadePart, MeasuredPart
+from hermotrope_core.make.made import MAKERS, made
+from hermotrope_core.make.measured import MAKES, Read
+from hermotrope_core.make.process import MATERIALS, Process
+from hermotrope_core.make.shape import Remark, Shape
+from hermotrope_core.make.sizes import SIZES
+from hermotrope_core.make.sureness import FITS, remarks
+from hermotrope_core.make.template import PANEL_PARTS
+from hermotrope_core.values.figures import duration, figure, stated
+from hermotrope_core.values.liking import pointed
+from hermotrope_core.values.quantity import show
+from hermotrope_core.values.whole import MOST_KEY, whole_number
+
+LISTS = {
+    "holes": ("Holes of the board", "x, y, across: 3 3 3; 41 19 3"),
+    "contacts": ("Contacts", "x, y, long, thick: 50 -12 8 0.8; 50 12 8 0.8"),
+    "cuts": ("Cut-outs", "part, x, y: jack 25 30; or x, y, across: 25 30 11.2"),
+}
+"""Parameters that are lists, with what may be typed."""
+WORDS = {
+    "lid": ("Lid", {"screws": "screwed, at four corners", "snaps": "snaps in"}),
+    "role": ("Role", {"fed": "fed by a wire", "through": "connected from end to end", "insulating": "a filler"}),
+}
+BY = {"caliper": "caliper", "picture": "picture", "usual": "usual, not measured"}
+
+
+def make_context(conversion: Conversion, query: QueryDict, typed: Mapping[str, str]) -> dict[str, Any]:
+    """Everything of the panel; `typed` is a form that was refused."""
+    rows = list(conversion.made_parts.select_related("measured").defer("measured__picture"))
+    wanted = whole_number(query.get("part", ""), MOST_KEY)
+    chosen = next((one for one in rows if one.pk == wanted), rows[-1] if rows else None)
+    sources = MeasuredPart.objects.defer("picture", "past", "document")
+    return {
+        "made_rows": rows,
+        "made_now": None if chosen is None else _chosen(chosen, typed),
+        "makers": [(maker.key, maker.title, maker.about) for maker in MAKERS.values()],
+        "measured_parts": [(one.pk, one.name, MAKERS[MAKES[one.kind]].title.lower()) for one in sources],
+        "process": _process(process_now(), typed),
+    }
+
+
+def _chosen(row: MadePart, typed: Mapping[str, str]) -> dict[str, Any]:
+    try:
+        asked, known = asked_of(row), known_of(row)
+        process = process_now()
+        shape = made(row.kind, asked, process)
+    except ValueError as error:
+        return {"row": row, "unreadable": str(error)}
+    return {
+        "row": row,
+        "maker": MAKERS[row.kind],
+        **_fields(row, asked, known, typed),
+        **told(row, shape, known, process),
+        "views": views(shape),
+        "faces": faces(shape),
+        "faces_id": f"faces-{row.pk}",
+        "undoes": row.past[-1]["label"] if row.past else "",
+    }
+
+
+def told(row: MadePart, shape: Shape, known: Mapping[str, Read], process: Process) -> dict[str, Any]:
+    """What to mind of a part, and what it takes of material and time."""
+    found: list[Remark] = [*remarks(row.kind, row.values, dict(known)), *shape.remarks]
+    order = {"stop": 0, "care": 1, "note": 2}
+    volumes = {piece.name: float(piece.solid.volume()) for piece in shape.pieces}
+    whole = sum(volumes.values())
+    sizes = [piece.solid.bounding_box() for piece in shape.pieces]
+    return {
+        "remarks": sorted(found, key=lambda one: order[one.level]),
+        "stopped": any(one.level == "stop" for one in found),
+        "pieces": [
+            (piece.name, " × ".join(stated(box[i + 3] - box[i], "", 4) for i in range(3)), f"piece-{k}.stl")
+            for k, (piece, box) in enumerate(zip(shape.pieces, sizes, strict=True))
+        ],
+        "grams": figure(process.grams(whole), "g", 2) if whole else "",
+        "lasts": duration(process.seconds(whole)) if whole else "",
+        "material": process.of.name,
+        "flat": bool(shape.flats),
+    }
+
+
+def _fields(
+    row: MadePart, asked: msgspec.Struct, known: Mapping[str, Read], typed: Mapping[str, str]
+) -> dict[str, Any]:
+    """The parameters in three groups: what must fit, lists and choices, the rest."""
+    refused = typed.get("name", "") if typed.get("form") == "made-set" and typed.get("part") == str(row.pk) else ""
+    values = msgspec.structs.asdict(asked)
+    numbers, choices, lists = [], [], []
+    hints = get_type_hints(type(asked))
+    for name, value in values.items():
+        error = typed.get("error", "") if name == refused else ""
+        field = {"name": name, "id": f"m-{row.pk}-{name}", "error": error}
+        if name in LISTS:
+            term, example = LISTS[name]
+            text = typed["text"] if error else _list_text(name, value)
+            lists.append(field | {"term": term, "text": text, "example": example})
+        elif name in WORDS:
+            term, words = WORDS[name]
+            options = [(one, words[one], one == value) for one in get_args(hints[name])]
+            choices.append(field | {"term": term, "options": options})
+        else:
+            size, read = SIZES[name], known.get(name)
+            how = "" if name not in FITS[row.kind] else BY[read.by] if read else BY["usual"]
+            doubt = f"± {pointed(f'{read.doubt_mm:.2f}')} mm" if read and read.by != "usual" else ""
+            text = typed["text"] if error else show(value, size.unit if size.unit in ("mm", "W", "g", "°C") else "")
+            numbers.append(
+                field
+                | {"term": size.term, "help": size.help, "text": text, "how": how, "doubt": doubt, "unit": size.unit}
+            )
+    return {"numbers": sorted(numbers, key=lambda one: not one["how"]), "choices": choices, "lists": lists}
+
+
+def _list_text(name: str, value: Any) -> str:
+    if name == "cuts":
+        return "; ".join(_cut_text(msgspec.to_builtins(cut)) for cut in value)
+    return "; ".join(" ".join(pointed(f"{number:g}") for number in one) for one in value)
+
+
+def _cut_text(cut: dict[str, Any]) -> str:
+    sizes = [cut["across_mm"]] if cut["across_mm"] else [one for one in (cut["long_mm"], cut["wide_mm"]) if one]
+    return " ".join(
+        [*([cut["part"]] if cut["part"] else []), *(pointed(f"{one:g}") for one in (cut["x"], cut["y"], *sizes))]
+    )
+
+
+def _process(process: Process, typed: Mapping[str, str]) -> dict[str, Any]:
+    """The printing form."""
+    terms = {"nozzle_mm": "Nozzle", "layer_mm": "Layer", "clearance_mm": "Clearance", "bed_mm": "Bed"}
+    refused = typed.get("form") == "printing"
+    rows = [
+        (name, term, typed.get(name, "") if refused else show(getattr(process, name), "mm"))
+        for name, term in terms.items()
+    ]
+    materials = [(key, one.name, key == process.material) for key, one in MATERIALS.items()]
+    return {"rows": rows, "materials": materials, "error": typed.get("error", "") if refused else ""}
+
+
+PANEL_WORDS = [(key, one.name) for key, one in PANEL_PARTS.items()]
+"""What may stand before the places of a cut-out."""

@@ -1,0 +1,1 @@
+"""The pages of measured and of made parts."""
