@@ -17,12 +17,13 @@ from whitenoise.storage import CompressedManifestStaticFilesStorage
 ROOM = "hermotrope"
 STYLES = (
     "vendor/bootstrap-reboot.min.css", "vendor/uPlot.min.css", "look.css", "feed.css", "shelf.css", "match.css",
-    "build.css", "run.css", "prove.css", "sheet.css", "outing.css", "make.css",
+    "build.css", "run.css", "prove.css", "sheet.css", "outing.css",
+    "make.css",
 )  # fmt: skip
 SCRIPTS = (
     "vendor/idiomorph-ext.min.js", "morph.js", "vendor/uPlot.iife.min.js", "figures.js", "charts.js", "runlog.js",
-    "scrub.js", "line.js", "fold.js", "ribbon.js", "outing.js", "nights.js", "steps.js", "match.js", "solid.js", "marking.js",
-    "keep.js", "page.js", "keys.js",
+    "scrub.js", "line.js", "fold.js", "ribbon.js", "outing.js", "nights.js", "steps.js", "match.js", "solid.js",
+    "marking.js", "keep.js", "page.js", "keys.js",
 )  # fmt: skip
 BUNDLES = {"all.css": STYLES, "all.js": SCRIPTS}
 """In this order; a later style goes before an earlier one."""

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hermotrope_core.make.files import reach
-from hermotrope_core.make.shape import Dim, Piece, Shape
+from hermotrope_core.make.shape import Dim, Label, Piece, Shape
 from hermotrope_core.values.figures import fixed
 
 WIDE, HIGH = 420.0, 250.0
@@ -39,6 +39,7 @@ class View(msgspec.Struct, frozen=True):
     cut: str
     behind: str
     measures: tuple[Measure, ...]
+    labels: tuple[tuple[float, float, str], ...] = ()
     width: float = WIDE
     height: float = HIGH
 
@@ -55,7 +56,7 @@ def views(shape: Shape) -> tuple[View, ...]:
     section = [ring for piece in shape.pieces for ring in _section(piece, shape.cut)]
     seen = [ring for piece in shape.pieces for ring in _upright(piece, shape.cut).project().to_polygons()]
     return (
-        _view("From above", plan_cut, plan_behind, [one for one in shape.dims if one.view == "plan"]),
+        _view("From above", plan_cut, plan_behind, [one for one in shape.dims if one.view == "plan"], shape.labels),
         _view("Cut through", section, seen, [one for one in shape.dims if one.view == "section"]),
     )
 
@@ -73,7 +74,7 @@ def _section(piece: Piece, cut: tuple[str, float]) -> list[NDArray[np.float64]]:
     return list(_upright(piece, cut).slice(0.0).to_polygons())
 
 
-def _view(title: str, cut: list[Any], behind: list[Any], dims: list[Dim]) -> View:
+def _view(title: str, cut: list[Any], behind: list[Any], dims: list[Dim], labels: tuple[Label, ...] = ()) -> View:
     points = np.vstack([*cut, *behind]) if cut or behind else np.zeros((1, 2))
     (x0, y0), (x1, y1) = points.min(axis=0), points.max(axis=0)
     scale = min((WIDE - 2 * ROOM) / max(x1 - x0, 1.0), (HIGH - 2 * ROOM) / max(y1 - y0, 1.0))
@@ -83,12 +84,9 @@ def _view(title: str, cut: list[Any], behind: list[Any], dims: list[Dim]) -> Vie
         return round(left + scale * (float(point[0]) - x0), 1), round(top + scale * (y1 - float(point[1])), 1)
 
     frame = (left, top, left + scale * (x1 - x0), top + scale * (y1 - y0))
-    return View(
-        title,
-        _path(cut, place),
-        _path(behind, place),
-        tuple(_measure(one, place, frame, i) for i, one in enumerate(dims)),
-    )
+    measures = tuple(_measure(one, place, frame, i) for i, one in enumerate(dims))
+    words = tuple((*place(label.at), label.words) for label in labels)
+    return View(title, _path(cut, place), _path(behind, place), measures, words)
 
 
 def _path(rings: list[Any], place: Any) -> str:

@@ -7,6 +7,8 @@ from typing import Any
 from hermotrope.bench.build_panel import build_frame
 from hermotrope.bench.contexts import PANELS, PanelKind, Shown
 from hermotrope.bench.panels import VIEWS, Panel
+from hermotrope.bench.shared import MADE, ON_SHEET, REMAKE
+from hermotrope.making import notes
 from hermotrope.making.panel import make_context
 
 
@@ -16,5 +18,8 @@ def _make(shown: Shown) -> dict[str, Any]:
 
 def join() -> None:
     """Put it all in its place; once, when the application starts."""
+    ON_SHEET.append(notes.on_sheet)
+    MADE.append(notes.written)
+    REMAKE.append(notes.remade)
     VIEWS["make"] = lambda _: Panel("make", "Build", "make")
     PANELS["make"] = PanelKind("making/_panel_make.html", _make, within="build", companion="making/_beside.html")

@@ -19,6 +19,8 @@ def read_list(name: str, text: str) -> list[Any]:
     >>> read_list("cuts", "jack 25 30; 60 30 11.2")
     [{'part': 'jack', 'x': 25.0, 'y': 30.0}, {'part': '', 'x': 60.0, 'y': 30.0, 'across_mm': 11.2}]
     """
+    if name == "names":
+        return [" ".join(entry.split())[:40] for entry in text.split(";") if entry.strip()]
     entries = [entry.split() for entry in text.replace("\n", ";").split(";") if entry.strip()]
     if len(entries) > MOST:
         raise ValueError(f"up to {MOST} of them")

@@ -8,7 +8,7 @@ from typing import Any
 from hermotrope.making.documents import measured_of
 from hermotrope.making.models import MeasuredPart
 from hermotrope_core.make.made import MAKERS
-from hermotrope_core.make.measured import MAKES, ROLES, TYPED, Found, Mark, Measured, Read, found
+from hermotrope_core.make.measured import MAKES, ROLES, TYPED, Found, Mark, Measured, Read, found, outline_px
 from hermotrope_core.make.sizes import SIZES
 from hermotrope_core.photo.doubt import growth_per_mm
 from hermotrope_core.values.figures import fixed
@@ -36,6 +36,7 @@ def marking_context(row: MeasuredPart, typed: Mapping[str, str]) -> dict[str, An
     return context | {
         "part": part,
         "marks": [_drawn(i, mark) for i, mark in enumerate(part.marks)],
+        "outline_path": _way(ring, closed=True) if (ring := outline_px(part)) else "",
         "reference": _points(part.reference.points) if part.reference else "",
         "reference_path": _way(part.reference.points, closed=True) if part.reference else "",
         "roles": [(key, role) for key, role in ROLES.items() if part.kind in role.of],

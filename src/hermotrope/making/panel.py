@@ -26,7 +26,8 @@ from hermotrope_core.values.whole import MOST_KEY, whole_number
 
 LISTS = {
     "holes": ("Holes of the board", "x, y, across: 3 3 3; 41 19 3"),
-    "contacts": ("Contacts", "x, y, long, thick: 50 -12 8 0.8; 50 12 8 0.8"),
+    "contacts": ("Contacts", "x from the entry, y from the middle, long, thick: 50 -12 8 0.8; 50 12 8 0.8"),
+    "names": ("Which contact is what", "in the same order, as your meter says: +; −"),
     "cuts": ("Cut-outs", "part, x, y: jack 25 30; or x, y, across: 25 30 11.2"),
 }
 """Parameters that are lists, with what may be typed."""
@@ -124,6 +125,8 @@ def _fields(
 
 
 def _list_text(name: str, value: Any) -> str:
+    if name == "names":
+        return "; ".join(value)
     if name == "cuts":
         return "; ".join(_cut_text(msgspec.to_builtins(cut)) for cut in value)
     return "; ".join(" ".join(pointed(f"{number:g}") for number in one) for one in value)

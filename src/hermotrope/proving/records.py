@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from hermotrope.bench import actions as bench
 from hermotrope.bench.models import Conversion
+from hermotrope.bench.shared import MADE, REMAKE
 from hermotrope.entry.typed import EditError
 from hermotrope.proving.actions import LONGEST_NOTE, LONGEST_REASON, RUN_DOWN, tell
 from hermotrope.proving.bench import Workshop
@@ -26,6 +27,7 @@ from hermotrope.proving.models import (
     StepMark,
     WaiverRow,
 )
+from hermotrope_core.plan.document import CaseError
 from hermotrope_core.prove.judge import as_read, stored
 from hermotrope_core.tell.record import (
     FORMAT,
@@ -115,6 +117,7 @@ def record_of(conversion: Conversion) -> Record:
         logs=tuple(logs),
         proved=tuple(proved_of(row) for row in conversion.proved.order_by("pk")),
         bench_temperature_c=Workshop(conversion).temperature_c,
+        made=tuple(note for notes in MADE for note in notes(conversion)),
     )
 
 
@@ -124,6 +127,11 @@ def put_on_bench(data: bytes, name: str) -> Conversion:
     record = read_record(data)
     conversion = bench.create(record.case, f"Imported from {name}")
     restore(conversion, record)
+    for remake in REMAKE:
+        try:
+            remake(conversion, record.made)
+        except ValueError as error:
+            raise CaseError("made", str(error)) from None
     conversion.refresh_from_db()
     return conversion
 

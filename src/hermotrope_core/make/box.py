@@ -95,7 +95,13 @@ def shape(asked: Box, process: Process) -> Shape:
         Dim("plan", (wall, wall), (wall, wall + room.wide), "inside, wide"),
         Dim("plan", (0.0, 0.0), (outer.long, 0.0), "outside, long"),
     )
-    return Shape((Piece("box", body), top), (), dims, tuple(remarks), _holds(asked, outer), ("y", outer.wide / 2.0))
+    return Shape(
+        (Piece("box", body), top),
+        dims=dims,
+        remarks=tuple(remarks),
+        holds=_holds(asked, outer),
+        cut=("y", outer.wide / 2.0),
+    )
 
 
 def _body(asked: Box, room: Inside, outer: Inside, vents: tuple[int, float]) -> Manifold:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from manifold3d import Manifold, OpType
 
 from hermotrope_core.make.process import Process
-from hermotrope_core.make.shape import Dim, Piece, Remark, Shape, block, bore, rounded, slab
+from hermotrope_core.make.shape import Dim, Label, Piece, Remark, Shape, block, bore, plus_and_minus, rounded, slab
 from hermotrope_core.make.sizes import Asked
 from hermotrope_core.values.figures import stated
 
@@ -16,6 +16,8 @@ FLANGE_MM = 10.0
 SCREW_PLAY_MM = 0.4
 LATCH_DEEP_MM = 3.0
 MOST_CONTACTS = 12
+SIGNS = {"+": "+", "-": "-", "−": "-"}
+SIGN_MM, SIGN_DEEP_MM = 5.0, 0.6
 BETWEEN_MM = 2.0
 """The least wall between two contacts: less bends, and a wire finds its neighbour."""
 
@@ -39,6 +41,8 @@ class Dock(Asked, frozen=True):
     holder_w_mm: float = 12.0
     contacts: tuple[tuple[float, float, float, float], ...] = ((50.0, -12.0, 8.0, 0.8), (50.0, 12.0, 8.0, 0.8))
     """Slots for blades: x, y of the middle, long (along x) and thick (along y)."""
+    names: tuple[str, ...] = ()
+    """What each contact is, as somebody measured it at the pack; plus and minus are cut in beside their slots."""
 
 
 def shape(asked: Dock, process: Process) -> Shape:
@@ -73,9 +77,11 @@ def shape(asked: Dock, process: Process) -> Shape:
     )
     neck = asked.foot_w_mm / 2.0 - asked.rail_w_mm
     body += block((0.0, -neck, base + play), (asked.foot_l_mm, neck, top + 10.0))
+    labels = [Label((x, y), name) for (x, y, _, _), name in zip(asked.contacts, asked.names, strict=False) if name]
     return Shape(
-        (Piece("dock", solid),), (), dims, tuple(_remarks(asked, process)), (body,), ("x", asked.foot_l_mm / 2.0)
-    )
+        (Piece("dock", solid),), dims=dims, labels=tuple(labels), remarks=tuple(_remarks(asked, process)), holds=(body,),
+        cut=("x", asked.foot_l_mm / 2.0),
+    )  # fmt: skip
 
 
 def _cuts(asked: Dock, half: float, long: float) -> list[Manifold]:
@@ -94,6 +100,9 @@ def _cuts(asked: Dock, half: float, long: float) -> list[Manifold]:
                 (x - blade / 2, y - CHANNEL_MM / 2, -1.0), (long + STOP_MM + 1.0, y + CHANNEL_MM / 2, CHANNEL_DEEP_MM)
             )
         )
+    for (x, y, blade, _), name in zip(asked.contacts, asked.names, strict=False):
+        if name in SIGNS:
+            made.append(plus_and_minus(SIGNS[name], (x - blade / 2 - SIGN_MM, y, base), SIGN_MM, SIGN_DEEP_MM))
     if asked.latch_x_mm > 0:
         x, long_, wide = asked.latch_x_mm, asked.latch_l_mm / 2 + play, asked.latch_w_mm / 2 + play
         made.append(block((x - long_, -wide, base - LATCH_DEEP_MM), (x + long_, wide, base + 1.0)))
@@ -163,6 +172,8 @@ def _of_contacts(asked: Dock) -> list[Remark]:
     made = []
     if not asked.contacts:
         made.append(Remark("stop", "No contact is marked: a dock without contacts only holds."))
+    elif len(asked.names) != len(asked.contacts) or not {SIGNS.get(name) for name in asked.names} >= {"+", "-"}:
+        made.append(Remark("care", "Which contact is plus and which is minus is not said: measure it, and name them."))
     if any(_over_latch(asked, x, y, blade) for x, y, blade, _ in asked.contacts):
         made.append(Remark("stop", "A contact lies in the latch’s recess: check their measures."))
     for i, (x, y, blade, thick) in enumerate(asked.contacts):

@@ -14,7 +14,7 @@ import numpy as np
 
 from hermotrope_core.make.sizes import SIZES, problem
 from hermotrope_core.photo.doubt import BENT_SHARE, USUAL_DISTANCE_MM, bend, by_caliper, length_between, raised
-from hermotrope_core.photo.plane import Points, Reference, plane_of, to_mm
+from hermotrope_core.photo.plane import Points, Reference, plane_of, to_mm, to_px
 
 Kind = Literal["foot", "board", "panel"]
 By = Literal["caliper", "picture", "usual"]
@@ -118,6 +118,7 @@ class Found(msgspec.Struct):
     reads: dict[str, Read] = {}
     holes: list[tuple[float, float, float]] = []
     contacts: list[tuple[float, float, float, float]] = []
+    """As the dock has them, seen from above: the picture shows the foot from below, so y is turned over."""
     names: list[str] = []
     """Names of the contacts."""
     lengths: list[tuple[str, Read]] = []
@@ -236,7 +237,7 @@ def _of_places(part: Measured, outline: Mark, made: Found) -> None:
         if mark.role == "hole":
             made.holes.append((x, y, round(float(hypot(*(at[1] - at[0]))), 2)))
         elif mark.role == "contact":
-            made.contacts.append((x, round(y - half, 2), round(float(hypot(*(at[1] - at[0]))), 2), BLADE_MM))
+            made.contacts.append((x, round(half - y, 2), round(float(hypot(*(at[1] - at[0]))), 2), BLADE_MM))
             made.names.append(mark.name)
         elif mark.role == "trimmer":
             doubt = _length(part, outline.points[0], mark.points[0], made.scale).doubt_mm
@@ -251,6 +252,19 @@ def _of_places(part: Measured, outline: Mark, made: Found) -> None:
                 made.reads[name] = Read(round(mm, 2), doubt, "picture")
 
 
+def outline_px(part: Measured) -> tuple[tuple[float, float], ...]:
+    """The four corners of the outline in pixels; empty without an outline or a reference."""
+    outline = next((mark for mark in part.marks if mark.role == "outline"), None)
+    if outline is None or part.reference is None:
+        return ()
+    a, b, c = outline.points
+    plane = plane_of(part.reference)
+    first, last, foot, far = to_mm(plane, np.array([a, b, _foot(part, a, b, c), c], float))
+    across = far - foot
+    ring = to_px(plane, np.array([first, last, last + across, first + across]))
+    return tuple((round(float(x), 1), round(float(y), 1)) for x, y in ring)
+
+
 def values_for(part: Measured) -> dict[str, Any]:
     """What a maker takes over from a part: its measures by name, its holes or contacts."""
     known = found(part)
@@ -260,7 +274,7 @@ def values_for(part: Measured) -> dict[str, Any]:
     if part.kind == "board" and known.holes:
         values["holes"] = known.holes
     if part.kind == "foot" and known.contacts:
-        values["contacts"] = known.contacts
+        values |= {"contacts": known.contacts, "names": known.names}
     if part.kind == "panel" and known.holes:
         values["cuts"] = [{"part": "", "x": x, "y": y, "across_mm": across} for x, y, across in known.holes]
     return values

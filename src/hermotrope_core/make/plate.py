@@ -63,7 +63,9 @@ def shape(asked: Plate, process: Process) -> Shape:
         Dim("plan", (asked.fixing_x_mm, wide), (asked.pack_x_mm, wide), "from the fixing to the pack’s middle"),
         Dim("section", (0.0, 0.0), (0.0, thick), "thick"),
     )
-    return Shape((Piece("plate", solid),), tuple(flats), dims, tuple(_remarks(asked, process)), (), ("y", wide / 2.0))
+    return Shape(
+        (Piece("plate", solid),), tuple(flats), dims, remarks=tuple(_remarks(asked, process)), cut=("y", wide / 2.0)
+    )
 
 
 def _holes(asked: Plate) -> list[tuple[float, float]]:

@@ -35,6 +35,13 @@ class Dim(msgspec.Struct, frozen=True):
     doubt_mm: float = 0.0
 
 
+class Label(msgspec.Struct, frozen=True):
+    """A word at a place of the view from above."""
+
+    at: tuple[float, float]
+    words: str
+
+
 class Flat(msgspec.Struct, frozen=True):
     """A line of a flat part or a template, in millimetres: a circle, or a closed ring of points."""
 
@@ -68,6 +75,7 @@ class Shape(msgspec.Struct, frozen=True):
     pieces: tuple[Piece, ...] = ()
     flats: tuple[Flat, ...] = ()
     dims: tuple[Dim, ...] = ()
+    labels: tuple[Label, ...] = ()
     remarks: tuple[Remark, ...] = ()
     holds: tuple[Manifold, ...] = ()
     """What goes in (board, leads, pack), as bodies; none of them may touch a piece."""

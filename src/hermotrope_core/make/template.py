@@ -89,7 +89,7 @@ def shape(asked: Template, process: Process) -> Shape:
         flats.append(Flat(((cut.x, cut.y - CROSS_MM), (cut.x, cut.y + CROSS_MM)), cut=False))
     dims = [Dim("plan", (0.0, 0.0), (long, 0.0), "long"), Dim("plan", (0.0, 0.0), (0.0, wide), "wide")]
     dims += [Dim("plan", (0.0, cut.y), (cut.x, cut.y), cut.size.name) for cut in asked.cuts]
-    return Shape((), tuple(flats), tuple(dims), tuple(_remarks(asked)))
+    return Shape((), tuple(flats), tuple(dims), remarks=tuple(_remarks(asked)))
 
 
 def _rectangle(x: float, y: float, long: float, wide: float) -> tuple[tuple[float, float], ...]:

@@ -93,6 +93,17 @@ class PartNote(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     price: float | None = None
 
 
+class MadeNote(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A part that was made for it: its maker's parameters, how each is known, the measured part it was made after."""
+
+    kind: str
+    name: str
+    values: dict[str, Any]
+    known: dict[str, Any] = {}
+    measured: dict[str, Any] | None = None
+    printed_on: str | None = None
+
+
 class Proved(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A conversion as it stood when it was proved: never changed afterwards."""
 
@@ -126,6 +137,8 @@ class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     proved: tuple[Proved, ...] = ()
     bench_temperature_c: float | None = None
     """Where the gates are read; None: as the plan has it."""
+    made: tuple[MadeNote, ...] = ()
+    """What was made of stuff for it; pictures stay."""
 
 
 def packed(data: bytes) -> str:

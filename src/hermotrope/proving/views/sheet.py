@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from hermotrope.bench.models import Conversion
+from hermotrope.bench.shared import ON_SHEET
 from hermotrope.entry.asked import htmx
 from hermotrope.entry.typed import EditError
 from hermotrope.proving import actions
@@ -25,7 +26,10 @@ from hermotrope_core.values.whole import MOST_KEY, whole_number
 def sheet(request: HttpRequest, pk: int) -> HttpResponse:
     """Everything that is needed at the bench, laid out for A4 and Letter."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    return render(request, "proving/sheet.html", sheet_context(conversion))
+    context = sheet_context(conversion)
+    for more in ON_SHEET:
+        context |= more(conversion)
+    return render(request, "proving/sheet.html", context)
 
 
 @require_GET
