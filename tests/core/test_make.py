@@ -1,4 +1,4 @@
-"""Made parts: closed bodies with the inner measures that were asked for, into which everything goes; and their files."""
+"""Made parts: closed bodies with the inner measures that were asked for, into which everything goes; their files."""
 
 from __future__ import annotations
 
@@ -52,13 +52,13 @@ class Rays:
         """Millimetres from a point to the first face."""
         over = np.cross(way, self.ac)
         det = (self.ab * over).sum(axis=1)
-        with np.errstate(divide="ignore", invalid="ignore"):
+        with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
             away = np.asarray(start, float) - self.a
             u = (away * over).sum(axis=1) / det
             q = np.cross(away, self.ab)
             v = (q @ np.asarray(way, float)) / det
             t = (self.ac * q).sum(axis=1) / det
-        hit = (np.abs(det) > 1e-12) & (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9) & (t > 1e-6)
+            hit = (np.abs(det) > 1e-12) & (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9) & (t > 1e-6)
         return float(t[hit].min()) if hit.any() else float("inf")
 
     def across(self, start: tuple[float, float, float], way: tuple[float, float, float]) -> float:
@@ -78,7 +78,8 @@ def a_box(random: np.random.Generator) -> Box:
     return Box(
         board_l_mm=long, board_w_mm=wide, tall_mm=float(random.uniform(8, 30)), under_mm=float(random.uniform(2, 8)),
         room_mm=float(random.uniform(6, 25)), clearance_mm=float(random.uniform(0.2, 1.0)),
-        wall_mm=float(random.uniform(1.6, 3.5)), lead_in_mm=lead, lead_out_mm=lead, heat_w=float(random.choice([0, 1, 4])),
+        wall_mm=float(random.uniform(1.6, 3.5)), lead_in_mm=lead, lead_out_mm=lead,
+        heat_w=float(random.choice([0, 1, 4])),
         trimmer_x_mm=float(random.choice([0.0, long / 3])), trimmer_y_mm=5.0,
         lid="snaps" if random.integers(2) else "screws", holes=holes,
     )  # fmt: skip
@@ -89,9 +90,11 @@ def a_dock(random: np.random.Generator) -> Dock:
     long = float(random.uniform(40, 90))
     return Dock(
         foot_l_mm=long, foot_w_mm=wide, rail_w_mm=rail, rail_t_mm=float(random.uniform(2, 8)),
-        clearance_mm=float(random.uniform(0.1, 0.5)), wall_mm=float(random.uniform(2.4, 5)), lip_mm=float(random.uniform(2, 5)),
+        clearance_mm=float(random.uniform(0.1, 0.5)), wall_mm=float(random.uniform(2.4, 5)),
+        lip_mm=float(random.uniform(2, 5)),
         base_mm=float(random.uniform(5, 9)), latch_x_mm=float(random.choice([0.0, 12.0])),
-        contacts=((long - 15.0, -8.0, 8.0, 0.8), (long - 15.0, 8.0, 6.0, 1.2)), holder_l_mm=float(random.choice([0.0, 25.0])),
+        contacts=((long - 15.0, -8.0, 8.0, 0.8), (long - 15.0, 8.0, 6.0, 1.2)), names=("+", "−"),
+        holder_l_mm=float(random.choice([0.0, 25.0])),
     )  # fmt: skip
 
 
@@ -105,7 +108,8 @@ def a_dummy(random: np.random.Generator) -> Dummy:
 
 def a_plate(random: np.random.Generator) -> Plate:
     return Plate(
-        plate_t_mm=float(random.uniform(3, 8)), fixing_mm=float(random.uniform(4, 8)), strap_mm=float(random.uniform(10, 25)),
+        plate_t_mm=float(random.uniform(3, 8)), fixing_mm=float(random.uniform(4, 8)),
+        strap_mm=float(random.uniform(10, 25)),
         circle_mm=float(random.choice([0.0, 20.0])), plate_l_mm=160.0, plate_w_mm=90.0, pack_x_mm=110.0,
     )  # fmt: skip
 
@@ -235,10 +239,12 @@ class Minded(TestCase):
             ("plate", {"plate_t_mm": 1.5, "pack_g": 5000.0}, "bends with"),
             ("plate", {"pack_x_mm": 130.0}, "slot runs out"),
             ("plate", {"fixing_x_mm": 2.0}, "holes run out"),
-            ("plate", {"pack_x_mm": 45.0, "pack_l_mm": 20.0, "pack_w_mm": 30.0, "circle_mm": 35.0, "fixing_x_mm": 45.0}, "meets a hole"),
+            ("plate", {"pack_x_mm": 45.0, "pack_l_mm": 20.0, "pack_w_mm": 30.0, "circle_mm": 35.0, "fixing_x_mm": 45.0},
+             "meets a hole"),
             ("template", {"cuts": []}, "No cut-out"),
             ("template", {"cuts": [{"part": "usb", "x": 5.0, "y": 30.0}]}, "over the panel’s edge"),
-            ("template", {"cuts": [{"part": "usb", "x": 30.0, "y": 30.0}, {"part": "jack", "x": 40.0, "y": 30.0}]}, "meet"),
+            ("template", {"cuts": [{"part": "usb", "x": 30.0, "y": 30.0}, {"part": "jack", "x": 40.0, "y": 30.0}]},
+             "Two cut-outs meet"),
         )  # fmt: skip
         for kind, values, why in cases:
             with self.subTest(kind, values=values):
@@ -255,6 +261,10 @@ class Minded(TestCase):
         self.assertIn("Without a latch", self.says("dock", "care"))
         self.assertNotIn("Without a latch", self.says("dock", "care", latch_x_mm=30.0))
         self.assertIn("Measure plus and minus at the pack’s own contacts", self.says("dock", "care"))
+        self.assertIn("Which contact is plus and which is minus is not said", self.says("dock", "care"))
+        for names, known in ((["+", "−"], True), (["+", "-"], True), (["+", "T"], False), (["+"], False)):
+            told = self.says("dock", "care", names=names)
+            self.assertEqual("is not said" not in told, known, names)
         self.assertIn("What the fixing holds is not known", self.says("plate", "care"))
         self.assertIn("holds 1", self.says("plate", "note", holds_nm=1.0))
         self.assertIn("Wire only the end", self.says("dummy", "care"))

@@ -78,7 +78,8 @@ def _view(title: str, cut: list[Any], behind: list[Any], dims: list[Dim], labels
     points = np.vstack([*cut, *behind]) if cut or behind else np.zeros((1, 2))
     (x0, y0), (x1, y1) = points.min(axis=0), points.max(axis=0)
     scale = min((WIDE - 2 * ROOM) / max(x1 - x0, 1.0), (HIGH - 2 * ROOM) / max(y1 - y0, 1.0))
-    left, top = (WIDE - scale * (x1 - x0)) / 2, (HIGH - scale * (y1 - y0)) / 2
+    high = round(scale * (y1 - y0) + 2 * ROOM, 1)
+    left, top = (WIDE - scale * (x1 - x0)) / 2, ROOM
 
     def place(point: Any) -> tuple[float, float]:
         return round(left + scale * (float(point[0]) - x0), 1), round(top + scale * (y1 - float(point[1])), 1)
@@ -86,7 +87,7 @@ def _view(title: str, cut: list[Any], behind: list[Any], dims: list[Dim], labels
     frame = (left, top, left + scale * (x1 - x0), top + scale * (y1 - y0))
     measures = tuple(_measure(one, place, frame, i) for i, one in enumerate(dims))
     words = tuple((*place(label.at), label.words) for label in labels)
-    return View(title, _path(cut, place), _path(behind, place), measures, words)
+    return View(title, _path(cut, place), _path(behind, place), measures, words, height=high)
 
 
 def _path(rings: list[Any], place: Any) -> str:

@@ -31,7 +31,7 @@ def encoded(file: BinaryIO, size: int, longest: int = LONGEST_SIDE, quality: int
             picture = Image.open(file, formats=FORMATS)
             if picture.width * picture.height > MOST_PIXELS:
                 raise EditError(f"more than {MOST_PIXELS / 1e6:g} million pixels")
-            picture.thumbnail((longest, longest))
+            picture.thumbnail((longest, longest), reducing_gap=1.0)  # read no larger than needed
             plain = _on_white(ImageOps.exif_transpose(picture))
     except (
         UnidentifiedImageError,

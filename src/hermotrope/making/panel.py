@@ -25,10 +25,10 @@ from hermotrope_core.values.quantity import show
 from hermotrope_core.values.whole import MOST_KEY, whole_number
 
 LISTS = {
-    "holes": ("Holes of the board", "x, y, across: 3 3 3; 41 19 3"),
-    "contacts": ("Contacts", "x from the entry, y from the middle, long, thick: 50 -12 8 0.8; 50 12 8 0.8"),
+    "holes": ("Holes of the board", "x, y, across in mm: 3 3 3; 41 19 3"),
+    "contacts": ("Contacts", "x from the entry, y from the middle, long, thick, in mm: 50 -12 8 0.8; 50 12 8 0.8"),
     "names": ("Which contact is what", "in the same order, as your meter says: +; −"),
-    "cuts": ("Cut-outs", "part, x, y: jack 25 30; or x, y, across: 25 30 11.2"),
+    "cuts": ("Cut-outs", "part, x, y in mm: jack 25 30; or x, y, across: 25 30 11.2"),
 }
 """Parameters that are lists, with what may be typed."""
 WORDS = {
@@ -50,7 +50,16 @@ def make_context(conversion: Conversion, query: QueryDict, typed: Mapping[str, s
         "makers": [(maker.key, maker.title, maker.about) for maker in MAKERS.values()],
         "measured_parts": [(one.pk, one.name, MAKERS[MAKES[one.kind]].title.lower()) for one in sources],
         "process": _process(process_now(), typed),
+        "made_error": typed.get("error", "") if _placeless(typed, chosen) else "",
     }
+
+
+def _placeless(typed: Mapping[str, str], chosen: MadePart | None) -> bool:
+    """Whether a refusal has no field beside which it can be said."""
+    form = typed.get("form", "")
+    if form == "made-set" and chosen is not None:
+        return typed.get("name", "") not in MAKERS[chosen.kind].asked.__struct_fields__
+    return form in ("made-begin", "made-undo", "made-printed")
 
 
 def _chosen(row: MadePart, typed: Mapping[str, str]) -> dict[str, Any]:

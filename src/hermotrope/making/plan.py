@@ -8,7 +8,6 @@ from typing import Any
 from hermotrope.bench.feed import feed_of
 from hermotrope.bench.models import Conversion
 from hermotrope_core.hours.heat import part_heats
-from hermotrope_core.kinds.converter import Converter
 from hermotrope_core.kinds.lead import as_lead
 from hermotrope_core.know.bay import cell_size, dummy_size
 from hermotrope_core.make.made import MAKERS
@@ -74,12 +73,12 @@ def _board(conversion: Conversion) -> dict[str, Any]:
         if feed.situation is None
         else {one.stage: max(w for _, w in one.watts) for one in part_heats(feed.situation)}
     )
-    boards = [i for i, stage in enumerate(case.path) if isinstance(stage, Converter)]
+    boards = [i for i, stage in enumerate(case.path) if stage.HOLDS and i in heats]
     values: dict[str, Any] = {}
     if boards:
         hottest = max(boards, key=lambda i: heats.get(i, 0.0))
         values["heat_w"] = round(heats.get(hottest, 0.0), 2)
-        if case.path[hottest].adjusts_from_v is not None:
+        if getattr(case.path[hottest], "adjusts_from_v", None) is not None:
             values |= {"trimmer_x_mm": 10.0, "trimmer_y_mm": 6.0}
     areas = [number(lead.area_mm2) for stage in case.path if (lead := as_lead(stage)) is not None]
     if areas:

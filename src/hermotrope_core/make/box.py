@@ -22,6 +22,7 @@ RIDGE_MM = 0.4
 BOSS_MM = 8.0
 PILOT = 0.85
 HOLE_PLAY_MM = 0.4
+COLLAR_MM = 1.5
 SLOT_MM = 2.0
 """Width of a vent: too narrow for a finger."""
 BAR_MM = 2.0
@@ -181,27 +182,31 @@ def _lid(asked: Box, room: Inside, outer: Inside, vents: tuple[int, float], proc
     else:
         ridge = _ring(wall + play - RIDGE_MM, room, play - RIDGE_MM, LIP_WALL_MM, high=0.8)
         adds.append(ridge.translate((0.0, 0.0, wall + LIP_MM - 1.6)))
-    x0, y0 = wall + asked.room_mm, wall + asked.clearance_mm
-
-    def seen_from_above(y: float) -> float:
-        return outer.wide - y  # the lid lies on its face: what is low there is high here
-
-    if asked.trimmer_x_mm > 0:
-        centre = (x0 + asked.trimmer_x_mm, seen_from_above(y0 + asked.trimmer_y_mm), -1.0)
-        cuts.append(bore(centre, asked.trimmer_mm, wall + 2.0))
     if asked.window_l_mm > 0 and asked.window_w_mm > 0:
         cuts.append(_middle(outer, asked.window_l_mm, asked.window_w_mm, -1.0, wall + 1.0))
     elif asked.label_l_mm > 0 and asked.label_w_mm > 0:
         cuts.append(_middle(outer, asked.label_l_mm, asked.label_w_mm, -1.0, 0.4))
-    count, long = vents
+    slotted = Manifold.batch_boolean([plate, *_lid_slots(asked, outer, vents, process)], OpType.Subtract)
+    if asked.trimmer_x_mm > 0:  # a hole of its own, also where a slot would run through it
+        x, y = wall + asked.room_mm + asked.trimmer_x_mm, wall + asked.clearance_mm + asked.trimmer_y_mm
+        centre = (x, outer.wide - y)  # the lid lies on its face: what is low in the box is high here
+        adds.append(rod((*centre, 0.0), asked.trimmer_mm + 2 * COLLAR_MM, wall) ^ plate)
+        cuts.append(bore((*centre, -1.0), asked.trimmer_mm, wall + 2.0))
+    whole = Manifold.batch_boolean([slotted, *adds], OpType.Add)
+    return Manifold.batch_boolean([whole, *cuts], OpType.Subtract)
+
+
+def _lid_slots(asked: Box, outer: Inside, vents: tuple[int, float], process: Process) -> list[Manifold]:
+    """Vents along both long sides of the lid, inside its lip."""
+    wall, (count, long) = asked.wall_mm, vents
+    made = []
     for k in range(count):
-        y = wall + 2.5 + play + LIP_WALL_MM + k * (SLOT_MM + BAR_MM)
+        y = wall + 2.5 + process.clearance_mm + LIP_WALL_MM + k * (SLOT_MM + BAR_MM)
         x = outer.long / 2.0 - long / 2.0
-        for low in {y, outer.wide - y - SLOT_MM}:
+        for low in sorted({y, outer.wide - y - SLOT_MM}):
             if wall + LIP_WALL_MM < low < outer.wide - wall - LIP_WALL_MM - SLOT_MM:
-                cuts.append(block((x, low, -1.0), (x + long, low + SLOT_MM, wall + 1.0)))
-    whole = Manifold.batch_boolean([plate, *adds], OpType.Add)
-    return Manifold.batch_boolean([whole, *cuts], OpType.Subtract) if cuts else whole
+                made.append(block((x, low, -1.0), (x + long, low + SLOT_MM, wall + 1.0)))
+    return made
 
 
 def _ring(low: float, room: Inside, play: float, thin: float, high: float = LIP_MM) -> Manifold:

@@ -54,7 +54,7 @@ def answer(
     if not htmx(request):
         return render(request, "bench/feed.html", {**context, "notice": error}, status=status)
     response = render(request, "bench/_workbench.html", context, status=status)
-    return retarget(reswap(response, "outerHTML"), "#workbench")
+    return retarget(reswap(response, "morph:outerHTML"), "#workbench")
 
 
 def shaping(view: View) -> View:
@@ -83,8 +83,8 @@ def why(error: ValueError) -> str:
 
 
 def version_of(request: HttpRequest) -> int:
-    """The version that the form was made from."""
-    return whole_number(request.POST.get("version", ""), MOST_KEY) or 0
+    """The version of the part that the form was made from; the page sends that of the conversion as `version`."""
+    return whole_number(request.POST.get("part_version", ""), MOST_KEY) or 0
 
 
 @require_POST
