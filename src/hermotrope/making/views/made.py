@@ -54,7 +54,8 @@ def answer(
     if not htmx(request):
         return render(request, "bench/feed.html", {**context, "notice": error}, status=status)
     response = render(request, "bench/_workbench.html", context, status=status)
-    return retarget(reswap(response, "morph:outerHTML"), "#workbench")
+    begun = request.resolver_match is not None and request.resolver_match.url_name == "made-begin"  # its list closes
+    return retarget(reswap(response, "outerHTML" if begun else "morph:outerHTML"), "#workbench")
 
 
 def shaping(view: View) -> View:
