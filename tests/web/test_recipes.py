@@ -13,7 +13,7 @@ from django.test import SimpleTestCase, TestCase
 from hermotrope.bench import panels
 from hermotrope.bench.actions import create
 from hermotrope.bench.contexts import PANELS, Shown
-from hermotrope.bench.feed import feed_of
+from hermotrope.bench.feed import _feed_of
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge import findings
 from hermotrope_core.judge.cautions import cautions
@@ -55,8 +55,8 @@ class AFinding(TestCase):
             patch.object(findings, "RULES", (*findings.RULES, too_heavy)),
             patch.dict(findings.BASES, {one.code: one for one in too_heavy.codes}),
         ):
-            feed_of.cache_clear()  # a rule that comes while the bench runs: nobody but this test has one
-            self.addCleanup(feed_of.cache_clear)
+            _feed_of.cache_clear()  # a rule that comes while the bench runs: nobody but this test has one
+            self.addCleanup(_feed_of.cache_clear)
             situation = Situation(made.case)
             found = next(one for one in findings.check(situation) if one.code == HEAVY)
             told = judgement_working(situation, found)

@@ -30,7 +30,7 @@ def vents_mm2(heat_w: float, rise_k: float, surface_mm2: float, height_mm: float
     Fundamentals, ventilation by the stack effect).
 
     >>> vents_mm2(0.3, 20.0, 12_000.0, 20.0), round(vents_mm2(3.0, 20.0, 12_000.0, 20.0))
-    (0.0, 1371)
+    (0.0, 1378)
     """
     rest = heat_w - through_walls_w(surface_mm2, rise_k)
     if rest <= 0.0:

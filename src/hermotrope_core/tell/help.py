@@ -124,6 +124,11 @@ PANELS_HELP: dict[str, tuple[str, str]] = {
     ),
     "buy": ("Build: buy", "Everything that is needed, what of it you have, and what the rest costs."),
     "do": ("Build: do", "One step after the other; the part that is meant is lit in the drawing beside it."),
+    "make": (
+        "Build: make",
+        "Dummies, box, dock, plate and drill template, from a caliper or a picture. Look at what nobody measured, print "
+        "the test slice first, and measure plus and minus yourself: no print knows them.",
+    ),
     "prove": (
         "Prove",
         "Gates in order, from the pack alone to the whole run. Each says what to expect before you read; the "
