@@ -48,6 +48,7 @@ class OwnPack(BrowserTest):
         first = page.locator(".way-list .way").first
         expect(first).to_contain_text("3S2P 11.1V 5Ah")
         expect(page.locator("#ways")).not_to_contain_text("0 against 0")
+        expect(page.locator("#ways")).not_to_contain_text("Trying every way")  # the list is drawn anew meanwhile
         first.get_by_role("button", name="Take it").click()
         expect(page.locator("#verdict .verdict").first).to_have_text(re.compile("^Fits"))
         taken = Conversion.objects.get(pk=made.pk).case
