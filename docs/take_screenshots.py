@@ -33,22 +33,6 @@ def side_by_side(page: Page) -> None:
     to(".compare")(page)
 
 
-def bay(page: Page) -> None:
-    page.locator("#fields-bay > summary").click()
-    to(".bay-map")(page)
-    page.evaluate("scrollBy(0, -260)")
-
-
-def helper(page: Page) -> None:
-    page.get_by_role("link", name="measure: from two readings").click()
-    for name, text in (("volts-0", "20.1"), ("amps-0", "0.2"), ("volts-1", "19.7"), ("amps-1", "4.2")):
-        page.locator(f"#m-f-source-resistance-ohm-{name}").fill(text)
-    page.locator("#m-f-source-resistance-ohm-amps-1").press("Enter")
-    page.wait_for_selector(".sum-shown")
-    to("#m-f-source-resistance-ohm")(page)
-    page.evaluate("scrollBy(0, -170)")
-
-
 def night(page: Page) -> None:
     """One programme from dusk: the stretches of the demonstration's duty and more of them, by the clock."""
 
@@ -114,8 +98,8 @@ VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]
     ("outing", "/outings/1/", "", WIDE, scrubbed),
     ("phone", "Pan mount, Hide 3", "", PHONE, None),
     ("device", "Pan mount, Hide 3", "6", WIDE, to("#workbench")),
-    ("bay", "Jetty lamps", "4", WIDE, bay),
-    ("measuring", "Pan mount, Hide 3", "1", PHONE, helper),
+    ("make", "Pan mount, Hide 3", "make", WIDE, None),
+    ("marking", "/shelf/measured/1/", "", WIDE, None),
     ("run-night", "Pan mount, Hide 3", "run", WIDE, night),
 ]
 

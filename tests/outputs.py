@@ -41,7 +41,8 @@ from hermotrope_core.judge.placement import spots
 from hermotrope_core.judge.working import inlet_working, runtime_working
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.match.readout import match_tree
-from hermotrope_core.match.search import search
+from hermotrope_core.match.search import Limits, search
+from hermotrope_core.match.whatif import what_if
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from, tree_of
 from hermotrope_core.prove import gates
@@ -78,9 +79,67 @@ def of_the_core() -> Iterator[tuple[str, str]]:
             for what, made in computed(case_from(tree)):
                 text = made if isinstance(made, str) else json.dumps(msgspec.to_builtins(made), ensure_ascii=False)
                 yield f"{what} {folder}/{name}", text
+            yield from _elsewhere(f"{folder}/{name}", tree)
     for seed in range(3):
         asked = request(12, 8, seed, modes=[{"name": "on", "kind": "power", "power_w": 24}])
         yield f"match {seed}", json.dumps(match_tree(search(asked), None), ensure_ascii=False)
+    yield from _asked_otherwise()
+
+
+ELSEWHERE: dict[str, dict[str, Any]] = {
+    "closed and hot": {"conditions": {"enclosure": "closed", "temperature_c": 38.0}},
+    "cold and old": {"conditions": {"temperature_c": -12.0}, "source": {"state_of_health": 0.7, "reserve_soc": 0.2}},
+    "half full": {"source": {"initial_soc": 0.5, "resistance_ohm": 0.4}},
+}
+"""What else may hold of a case: where it stands, how old its pack is, how full."""
+
+
+def _elsewhere(name: str, tree: dict[str, Any]) -> Iterator[tuple[str, str]]:
+    """The same cases where other limits decide."""
+    for words, change in ELSEWHERE.items():
+        made = json.loads(json.dumps(tree))
+        for part, values in change.items():
+            if part in made or part == "conditions":
+                made[part] = {**made.get(part, {}), **values}
+        situation = Situation(case_from(made))
+        found = check(situation)
+        told = {
+            "check": findings_tree(situation, found),
+            "evidence": [judgement_working(situation, finding) for finding in found],
+            "gates": gates(situation, {}, (3000.0, 9000.0)),
+            "read": gates(situation, _readings(situation), (3000.0, 9000.0)),
+            "margins": [lead_margins(situation), fuse_margins(situation), part_heats(situation)],
+            "run": None if situation.run is None else run_tree(situation.run),
+        }
+        yield f"{words} {name}", json.dumps(msgspec.to_builtins(told), ensure_ascii=False)
+
+
+def _readings(situation: Situation) -> dict[str, float]:
+    """A little more than the middle of every window, as somebody may have read it."""
+    asks = [ask for gate in gates(situation, {}, (3000.0, 9000.0)) for ask in gate.asks]
+    return {ask.key: 0.45 * ask.low + 0.55 * ask.high for ask in asks if abs(ask.low) + abs(ask.high) < 1e9}
+
+
+def _asked_otherwise() -> Iterator[tuple[str, str]]:
+    """Searches under other wishes: a closed box, a receiver, a motor, a lamp, long hours, no soldering, what if."""
+    modes: dict[str, dict[str, Any]] = {
+        "steady": {"name": "on", "kind": "current", "current_a": 1.1},
+        "warm": {"name": "on", "kind": "resistance", "resistance_ohm": 9.0},
+        "small": {"name": "on", "kind": "power", "power_w": 1.5, "peak_a": 1.2},
+        "heavy": {"name": "on", "kind": "power", "power_w": 90.0},
+        "least": {"name": "on", "kind": "current", "current_a": 0.02},
+    }
+    for seed, (words, mode) in enumerate(modes.items(), 11):
+        asked = request(12, 10, seed, modes=[mode])
+        for closed in (False, True):
+            where = msgspec.structs.replace(asked.case.conditions, enclosure="closed" if closed else "open")
+            case = msgspec.structs.replace(asked.case, conditions=where)
+            for limits in (Limits(), Limits(hours=6.0, no_soldering=True)):
+                there = msgspec.structs.replace(
+                    asked, case=what_if(case, temperature_c=4.0, times=1.5) if closed else case
+                )
+                told = json.dumps(match_tree(search(there, limits), None), ensure_ascii=False)
+                yield f"match {words} {'closed' if closed else 'open'} {limits.hours:g}", told
 
 
 def computed(case: Case) -> Iterator[tuple[str, Any]]:

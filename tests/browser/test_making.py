@@ -33,7 +33,8 @@ class Making(BrowserTest):
     def press(self, page: Page, x: float, y: float, touch: bool = False) -> None:
         """Press a pixel of the picture."""
         at = page.evaluate(
-            "([x, y]) => { const svg = document.getElementById('picture'); svg.scrollIntoView({ block: 'center', behavior: 'instant' });"
+            "([x, y]) => { const svg = document.getElementById('picture');"
+            " svg.scrollIntoView({ block: 'center', behavior: 'instant' });"
             " const p = new DOMPoint(x, y).matrixTransform(svg.getScreenCTM()); return [p.x, p.y]; }",
             [x, y],
         )
