@@ -25,7 +25,7 @@ from hermotrope_core.make.process import Process
 from hermotrope_core.make.shape import Piece, Shape, block, checked, clashes
 from hermotrope_core.make.sizes import SIZES
 from hermotrope_core.make.slice import HIGH_MM, slices
-from hermotrope_core.make.sureness import remarks
+from hermotrope_core.make.sureness import of_volts, remarks
 from hermotrope_core.make.template import Cut, Template
 from tests.lanes import SLOW
 
@@ -329,6 +329,12 @@ class Minded(TestCase):
                 if isinstance(usual, float):
                     self.assertIn(name, SIZES)
                     self.assertTrue(SIZES[name].low <= usual <= SIZES[name].high, name)
+
+    def test_volts_forbid_what_is_printed(self) -> None:
+        self.assertEqual(of_volts("box", 50.0, mains=False), [])
+        self.assertEqual([one.level for one in of_volts("dock", 50.1, mains=False)], ["care"])
+        self.assertEqual([one.level for one in of_volts("dummy", 12.0, mains=True)], ["stop"])
+        self.assertEqual(of_volts("plate", 400.0, mains=True), [], "it carries, and touches nothing live")
 
     def test_how_sure_a_fit_is(self) -> None:
         values = msgspec.to_builtins(Dock())

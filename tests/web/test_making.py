@@ -14,6 +14,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import tag
 from PIL import Image
 
+from hermotrope.bench import actions as bench
 from hermotrope.bench.models import Conversion
 from hermotrope.making import actions, demo
 from hermotrope.making.documents import asked_of, measured_of, process_now
@@ -21,6 +22,7 @@ from hermotrope.making.lists import read_list
 from hermotrope.making.models import MadePart, MeasuredPart, Printing
 from hermotrope.proving.records import put_on_bench
 from hermotrope_core.make.measured import found
+from hermotrope_core.plan.document import case_from
 from tests.support import ROOT
 from tests.web.demo import DemoTest
 
@@ -145,6 +147,15 @@ class Made(DemoTest):
         page = self.client.get(f"/c/{self.conversion.pk}/?panel=make&part={row.pk}")
         self.assertContains(page, "No contact is marked")
         self.assertNotContains(page, "whole.3mf")
+
+    def test_mains_in_the_line_stop_a_printed_box(self) -> None:
+        tree = json.loads(self.client.get(f"/c/{self.conversion.pk}/case.json").content)
+        tree["path"].append({"stage": "converter", "topology": "inverter", "output_v": 230, "efficiency": 0.85})
+        self.conversion = bench.create(case_from(tree), "Started")
+        row = self.begin(kind="box")
+        sheet = self.client.get(f"/c/{self.conversion.pk}/sheet/")
+        self.assertEqual(self.client.get(f"/c/{self.conversion.pk}/made/{row.pk}/whole.3mf").status_code, 404)
+        self.assertContains(sheet, "nothing printed holds them")
 
     def test_made_and_removed(self) -> None:
         row = self.begin(kind="plate")
@@ -320,7 +331,7 @@ class Measured(DemoTest):
         self.assertEqual(self.post("undo").status_code, 200)
 
 
-@tag("slow")
+@tag("late")
 class Large(DemoTest):
     def test_fifty_megapixels_in_less_than_300_mb(self) -> None:
         script = (

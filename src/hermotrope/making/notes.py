@@ -25,7 +25,7 @@ def on_sheet(conversion: Conversion) -> dict[str, Any]:
     for row in conversion.made_parts.all():
         try:
             shape = made(row.kind, asked_of(row), process)
-            rows.append({"row": row, "views": views(shape), **told(row, shape, known_of(row), process)})
+            rows.append({"row": row, "views": views(shape), **told(row, shape, process)})
         except ValueError as error:
             rows.append({"row": row, "unreadable": str(error)})
     return {"made_on_sheet": rows}

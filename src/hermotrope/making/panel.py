@@ -12,12 +12,13 @@ from hermotrope.bench.models import Conversion
 from hermotrope.drawings.solid import faces, views
 from hermotrope.making.documents import asked_of, known_of, process_now
 from hermotrope.making.models import MadePart, MeasuredPart
+from hermotrope.making.plan import volts_of
 from hermotrope_core.make.made import MAKERS, made
 from hermotrope_core.make.measured import MAKES, Read
 from hermotrope_core.make.process import MATERIALS, Process
 from hermotrope_core.make.shape import Remark, Shape
 from hermotrope_core.make.sizes import SIZES
-from hermotrope_core.make.sureness import FITS, remarks
+from hermotrope_core.make.sureness import FITS, of_volts, remarks
 from hermotrope_core.make.template import PANEL_PARTS
 from hermotrope_core.values.figures import duration, figure, stated
 from hermotrope_core.values.liking import pointed
@@ -73,7 +74,7 @@ def _chosen(row: MadePart, typed: Mapping[str, str]) -> dict[str, Any]:
         "row": row,
         "maker": MAKERS[row.kind],
         **_fields(row, asked, known, typed),
-        **told(row, shape, known, process),
+        **told(row, shape, process),
         "views": views(shape),
         "faces": faces(shape),
         "faces_id": f"faces-{row.pk}",
@@ -81,15 +82,26 @@ def _chosen(row: MadePart, typed: Mapping[str, str]) -> dict[str, Any]:
     }
 
 
-def told(row: MadePart, shape: Shape, known: Mapping[str, Read], process: Process) -> dict[str, Any]:
-    """What to mind of a part, and what it takes of material and time."""
-    found: list[Remark] = [*remarks(row.kind, row.values, dict(known)), *shape.remarks]
+def minded(row: MadePart, shape: Shape) -> list[Remark]:
+    """Everything to mind of a part, the gravest first: its volts, how sure its fit is, what its maker says."""
+    most_v, mains = volts_of(row.conversion.case)
+    found = [
+        *of_volts(row.kind, most_v, mains=mains),
+        *remarks(row.kind, row.values, known_of(row)),
+        *shape.remarks,
+    ]
     order = {"stop": 0, "care": 1, "note": 2}
+    return sorted(found, key=lambda one: order[one.level])
+
+
+def told(row: MadePart, shape: Shape, process: Process) -> dict[str, Any]:
+    """What to mind of a part, and what it takes of material and time."""
+    found = minded(row, shape)
     volumes = {piece.name: float(piece.solid.volume()) for piece in shape.pieces}
     whole = sum(volumes.values())
     sizes = [piece.solid.bounding_box() for piece in shape.pieces]
     return {
-        "remarks": sorted(found, key=lambda one: order[one.level]),
+        "remarks": found,
         "stopped": any(one.level == "stop" for one in found),
         "pieces": [
             (piece.name, " × ".join(stated(box[i + 3] - box[i], "", 4) for i in range(3)), f"piece-{k}.stl")

@@ -7,6 +7,7 @@ from typing import Any
 
 from hermotrope.bench.feed import feed_of
 from hermotrope.bench.models import Conversion
+from hermotrope_core.circuit.pack import full_volts
 from hermotrope_core.hours.heat import part_heats
 from hermotrope_core.kinds.lead import as_lead
 from hermotrope_core.know.bay import cell_size, dummy_size
@@ -95,3 +96,11 @@ def _cuts(case: Case) -> list[dict[str, Any]]:
     """The parts of the line that sit in a panel, side by side, and the jack."""
     names = ["jack", *(PANEL_OF[tag] for stage in case.path if (tag := str(stage.__struct_config__.tag)) in PANEL_OF)]
     return [{"part": name, "x": 20.0 + 32.0 * i, "y": 30.0} for i, name in enumerate(names)]
+
+
+def volts_of(case: Case) -> tuple[float, bool]:
+    """The most volts of direct current in the line, and whether mains volts run in it."""
+    mains = any(case.mains_at(gap) for gap in range(len(case.path) + 1))
+    pack = 0.0 if case.source is None else full_volts(case.source)
+    held = [getattr(stage, "held_v", 0.0) for stage in case.path if stage.HOLDS]
+    return max([pack, *held]), mains

@@ -7,6 +7,7 @@ from typing import Any
 from hermotrope_core.make.measured import Read
 from hermotrope_core.make.shape import Remark
 from hermotrope_core.make.sizes import SIZES
+from hermotrope_core.values.figures import figure
 
 FITS: dict[str, tuple[str, ...]] = {
     "dummy": ("across_mm", "length_mm"),
@@ -16,6 +17,30 @@ FITS: dict[str, tuple[str, ...]] = {
     "template": (),
 }
 """The measures that must meet something real, for each kind."""
+
+
+PRINTED_MOST_V = 50.0
+"""Above this no printed part may be the only insulation (IEC 61140: extra-low voltage ends at 50 V alternating)."""
+HOLDS_LIVE = ("dummy", "box", "dock")
+"""What lies against a contact or a board."""
+
+
+def of_volts(kind: str, most_v: float, *, mains: bool) -> list[Remark]:
+    """What volts in the line forbid of a printed part."""
+    if kind not in HOLDS_LIVE:
+        return []
+    if mains:
+        return [
+            Remark(
+                "stop",
+                "Mains volts run in this line: nothing printed holds them. Take a bought enclosure that is made for it.",
+            )
+        ]
+    if most_v > PRINTED_MOST_V:
+        return [
+            Remark("care", f"{figure(most_v, 'V')} run here: nothing printed may be the only insulation of a contact.")
+        ]
+    return []
 
 
 def remarks(kind: str, values: dict[str, Any], known: dict[str, Read]) -> list[Remark]:

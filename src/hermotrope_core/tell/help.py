@@ -126,8 +126,8 @@ PANELS_HELP: dict[str, tuple[str, str]] = {
     "do": ("Build: do", "One step after the other; the part that is meant is lit in the drawing beside it."),
     "make": (
         "Build: make",
-        "Dummies, box, dock, plate and drill template, from a caliper or a picture. Look at what nobody measured, print "
-        "the test slice first, and measure plus and minus yourself: no print knows them.",
+        "Dummies, box, dock, plate and drill template, from a caliper or a picture. Look at what nobody measured, "
+        "print the test slice first, and measure plus and minus yourself: no print knows them.",
     ),
     "prove": (
         "Prove",

@@ -20,7 +20,7 @@ from hermotrope.making import actions
 from hermotrope.making.documents import asked_of, process_now
 from hermotrope.making.lists import read_list
 from hermotrope.making.models import MadePart, MeasuredPart
-from hermotrope.making.panel import LISTS, WORDS
+from hermotrope.making.panel import LISTS, WORDS, minded
 from hermotrope_core.make import files
 from hermotrope_core.make.made import made
 from hermotrope_core.make.measured import CALIPER_MM, MAKES, Read
@@ -54,8 +54,10 @@ def answer(
     if not htmx(request):
         return render(request, "bench/feed.html", {**context, "notice": error}, status=status)
     response = render(request, "bench/_workbench.html", context, status=status)
-    begun = request.resolver_match is not None and request.resolver_match.url_name == "made-begin"  # its list closes
-    return retarget(reswap(response, "outerHTML" if begun else "morph:outerHTML"), "#workbench")
+    if request.resolver_match is not None and request.resolver_match.url_name == "made-begin":
+        return retarget(reswap(response, "outerHTML"), "#workbench")  # its list closes
+    response["HX-Reswap"] = "morph:outerHTML"
+    return retarget(response, "#workbench")
 
 
 def shaping(view: View) -> View:
@@ -188,6 +190,8 @@ def part_file(request: HttpRequest, pk: int, part: int, name: str) -> HttpRespon
     """One piece as STL, all of them as 3MF, the test slices, or the flat outlines as SVG and DXF."""
     row = get_object_or_404(MadePart.objects.select_related("conversion"), pk=part, conversion_id=pk)
     shape = shape_of(row)
+    if any(one.level == "stop" for one in minded(row, shape)):
+        raise Http404  # the panel says what must be changed first
     asked, _, kind = name.rpartition(".")
     if kind == "3mf" and shape.pieces:
         content: bytes | str = files.threemf(slices(shape) if asked == "slice" else shape.pieces)
