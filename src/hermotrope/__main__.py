@@ -14,11 +14,13 @@ import threading
 import webbrowser
 from pathlib import Path
 
+from hermotrope.backups import DATABASE, BackupError, examined, restore, write
+from hermotrope.folder import lock, tell
 from hermotrope_cli.__main__ import main as on_a_document
 
 PORT = 8737
 TRIES = 50
-OWN = ("demo", "run", "manage")
+OWN = ("demo", "run", "manage", "backup", "restore")
 
 OWNER_ALONE = 0o077
 """The rights that are taken from everybody else (umask)."""
@@ -34,6 +36,8 @@ def main(argv: list[str]) -> int:
         return every_test(rest) if rest in ([], ["slow"]) else django_command(["test", *rest])
     if command == "manage":
         return django_command(rest)
+    if command in ("backup", "restore"):
+        return keep(command, rest)
     return serve(command, rest)
 
 
@@ -76,15 +80,17 @@ def serve(command: str, arguments: list[str]) -> int:
         parser.error("--port must be 1 to 65535")
     try:
         folder = data_folder(command, given.data)
+        in_use = lock(folder)
         if getattr(given, "fresh", False):
             clear(folder)
         listener = listen(given.port)
         os.environ["HERMOTROPE_PORT"] = str(listener.getsockname()[1])
-        prepare(command)
-    except (OSError, sqlite3.Error) as error:
+        prepare(command, folder / DATABASE)
+    except (OSError, sqlite3.Error, BackupError) as error:
         print(f"hermotrope: {error}", file=sys.stderr)
         return 1
     address = f"http://127.0.0.1:{listener.getsockname()[1]}/"
+    tell(in_use, address)
     print(f"Hermotrope is at {address}  (kept in {folder}; stop with Ctrl+C)", flush=True)
     if not given.no_browser and (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         threading.Timer(0.5, webbrowser.open, [address]).start()
@@ -139,16 +145,49 @@ def listen(port: int) -> socket.socket:
     raise OSError(f"no free port from {port} to {min(port + TRIES, 65536) - 1}")
 
 
-def prepare(command: str) -> None:
-    """Bring the database up to date and, for the demonstration, fill it if it is empty."""
+def keep(command: str, arguments: list[str]) -> int:
+    """Put everything into one file, or replace the bench by what such a file holds."""
+    parser = argparse.ArgumentParser(prog=f"hermotrope {command}")
+    parser.add_argument("file", type=Path, help="the backup")
+    parser.add_argument("--data", help="folder that keeps the bench")
+    parser.add_argument("--demo", action="store_true", help="the demonstration's folder, where none is named")
+    given = parser.parse_args(arguments)
+    try:
+        folder = data_folder("demo" if given.demo else "run", given.data)
+        database = folder / DATABASE
+        if command == "backup":
+            write(database, given.file.absolute())
+            print(f"Kept in {given.file}; ./hermotrope restore {given.file} brings it back.")
+            return 0
+        with lock(folder):
+            os.environ["HERMOTROPE_COLLECTED"] = "1"
+            import django
+
+            django.setup()
+            from hermotrope.upgrade import known_schema, migrated
+
+            kept = restore(given.file, database, known_schema())
+            migrated(database)
+    except (OSError, sqlite3.Error, BackupError) as error:
+        print(f"hermotrope: {error}", file=sys.stderr)
+        return 1
+    print(f"The bench in {folder} is that of {given.file}.{f' What was there is kept in {kept}.' if kept else ''}")
+    return 0
+
+
+def prepare(command: str, database: Path) -> None:
+    """Bring the database up to date and, for the demonstration, fill it if it is empty. Raises `BackupError`."""
     os.environ["HERMOTROPE_COLLECTED"] = "1"
     import django
 
     django.setup()
     from django.core.management import call_command
 
+    from hermotrope.upgrade import known_schema, migrated
+
+    examined(database, known_schema())
     call_command("collectstatic", interactive=False, verbosity=0)
-    call_command("migrate", verbosity=0)
+    migrated(database)
     call_command("load_starter", verbosity=0)
     if command == "demo":
         call_command("load_demo", verbosity=0)

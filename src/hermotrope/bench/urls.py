@@ -1,12 +1,29 @@
 from django.urls import path
 
 from hermotrope.bench import unreadable
-from hermotrope.bench.views import bench, build, changes, copies, feed, guide, inlets, intake, likings, match, run
+from hermotrope.bench.views import (
+    backups,
+    bench,
+    build,
+    changes,
+    copies,
+    feed,
+    guide,
+    inlets,
+    intake,
+    likings,
+    match,
+    run,
+)
 
 urlpatterns = [
     path("", bench.bench, name="bench"),
     path("new/", bench.new, name="new"),
     path("guide/", guide.guide, name="guide"),
+    path("backup/", backups.backup, name="backup"),
+    path("backup/file/", backups.backup_file, name="backup-file"),
+    path("backup/restore/", backups.bring_back, name="backup-restore"),
+    path("backup/<str:name>", backups.kept_file, name="backup-kept"),
     path("units/", likings.likings, name="likings"),
     path("import/", bench.import_case, name="import"),
     path("c/<int:pk>/", feed.feed, name="feed"),
