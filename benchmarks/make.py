@@ -11,9 +11,9 @@ import statistics
 import sys
 import time
 
+from benchmarks.redraw import CHROMIUM, FLAGS, demonstration, p95, times
 from playwright.sync_api import sync_playwright
 
-from benchmarks.redraw import CHROMIUM, FLAGS, demonstration, p95, times
 from hermotrope_core.make.dock import Dock
 from hermotrope_core.make.files import stl, threemf
 from hermotrope_core.make.made import made

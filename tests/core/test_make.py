@@ -192,7 +192,7 @@ class Bodies(TestCase):
         self.near(float(size[2]), asked.length_mm)
         if asked.role == "through":
             self.near(
-                Rays(mesh).across((0.0, 0.0, asked.length_mm / 2), (np.cos(np.pi / 48), np.sin(np.pi / 48), 0.0)),
+                Rays(mesh).across((0.0, 0.0, asked.length_mm / 2), X),
                 asked.screw_mm,
             )
         if asked.role == "fed":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import msgspec
@@ -19,7 +20,12 @@ APART_MM = 14.0
 """How far a lid is lifted off its box in the shaded view."""
 PLAN_AT = 0.62
 """Share of a part's height at which it is cut to be seen from above."""
-THINNEST_PX = 12.0
+NEAR_MM, FAR_MM = 0.05, 0.6
+"""Just over the floor, and just inside the far wall: what is seen behind a cut."""
+
+
+Place = Callable[[Any], NDArray[np.float64]]
+"""From points of the part, in millimetres, to points of the drawing: shape (n, 2)."""
 
 
 class Measure(msgspec.Struct, frozen=True):
@@ -48,13 +54,13 @@ def views(shape: Shape) -> tuple[View, ...]:
     """From above and through the middle; a template from above alone."""
     if not shape.pieces:
         return (_flat_view(shape),)
-    plan_cut, plan_behind = [], []
     base = shape.pieces[0].placed
     low, high = base.bounding_box()[2], base.bounding_box()[5]
-    plan_cut += base.slice(low + PLAN_AT * (high - low)).to_polygons()
-    plan_behind += base.project().to_polygons()
-    section = [ring for piece in shape.pieces for ring in _section(piece, shape.cut)]
-    seen = [ring for piece in shape.pieces for ring in _upright(piece, shape.cut).project().to_polygons()]
+    plan_cut = base.slice(low + PLAN_AT * (high - low)).to_polygons()
+    plan_behind = base.slice(low + NEAR_MM).to_polygons()
+    upright = [_upright(piece, shape.cut) for piece in shape.pieces]
+    section = [ring for solid in upright for ring in solid.slice(0.0).to_polygons()]
+    seen = [ring for solid in upright for ring in solid.slice(solid.bounding_box()[2] + FAR_MM).to_polygons()]
     return (
         _view("From above", plan_cut, plan_behind, [one for one in shape.dims if one.view == "plan"], shape.labels),
         _view("Cut through", section, seen, [one for one in shape.dims if one.view == "section"]),
@@ -70,10 +76,6 @@ def _upright(piece: Piece, cut: tuple[str, float]) -> Any:
     return solid.translate((0.0, -cut[1], 0.0)).rotate((-90.0, 0.0, 0.0))
 
 
-def _section(piece: Piece, cut: tuple[str, float]) -> list[NDArray[np.float64]]:
-    return list(_upright(piece, cut).slice(0.0).to_polygons())
-
-
 def _view(title: str, cut: list[Any], behind: list[Any], dims: list[Dim], labels: tuple[Label, ...] = ()) -> View:
     points = np.vstack([*cut, *behind]) if cut or behind else np.zeros((1, 2))
     (x0, y0), (x1, y1) = points.min(axis=0), points.max(axis=0)
@@ -81,22 +83,24 @@ def _view(title: str, cut: list[Any], behind: list[Any], dims: list[Dim], labels
     high = round(scale * (y1 - y0) + 2 * ROOM, 1)
     left, top = (WIDE - scale * (x1 - x0)) / 2, ROOM
 
-    def place(point: Any) -> tuple[float, float]:
-        return round(left + scale * (float(point[0]) - x0), 1), round(top + scale * (y1 - float(point[1])), 1)
+    def place(points: Any) -> NDArray[np.float64]:
+        """Where points of the part lie on the drawing, shape (n, 2)."""
+        ends = np.atleast_2d(np.asarray(points, float))
+        return np.column_stack([left + scale * (ends[:, 0] - x0), top + scale * (y1 - ends[:, 1])]).round(1)
 
     frame = (left, top, left + scale * (x1 - x0), top + scale * (y1 - y0))
     measures = tuple(_measure(one, place, frame, i) for i, one in enumerate(dims))
-    words = tuple((*place(label.at), label.words) for label in labels)
+    words = tuple((*map(float, place(label.at)[0]), label.words) for label in labels)
     return View(title, _path(cut, place), _path(behind, place), measures, words, height=high)
 
 
-def _path(rings: list[Any], place: Any) -> str:
-    return "".join("M" + "L".join(f"{x:g} {y:g}" for x, y in map(place, ring)) + "Z" for ring in rings)
+def _path(rings: list[Any], place: Place) -> str:
+    return "".join(f"M{'L'.join([f'{x:g} {y:g}' for x, y in place(ring).tolist()])}Z" for ring in rings)
 
 
-def _measure(dim: Dim, place: Any, frame: tuple[float, float, float, float], turn: int) -> Measure:
+def _measure(dim: Dim, place: Place, frame: tuple[float, float, float, float], turn: int) -> Measure:
     """A line beside the part: below it for lengths, at its right for heights; one further out than the other."""
-    (ax, ay), (bx, by) = place(dim.a), place(dim.b)
+    (ax, ay), (bx, by) = place((dim.a, dim.b)).tolist()
     upright = abs(by - ay) > abs(bx - ax)
     long = float(np.hypot(dim.b[0] - dim.a[0], dim.b[1] - dim.a[1]))
     words = fixed(long, 1) + (f" ± {fixed(dim.doubt_mm, 1)}" if dim.doubt_mm else "")

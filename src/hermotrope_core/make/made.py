@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any
 
 import msgspec
@@ -17,6 +18,8 @@ from hermotrope_core.make.shape import Remark, Shape, checked
 from hermotrope_core.make.sizes import Asked
 from hermotrope_core.make.template import Template
 
+KEPT = 16
+"""Parts that are kept: the page, its files and the sheet ask for the same ones."""
 SLIVER_MM = 1e-3
 """Edges shorter than this come of sums that nearly meet; a file's single precision would tear them open."""
 
@@ -62,8 +65,9 @@ def asked_from(key: str, values: dict[str, Any]) -> Asked:
     return msgspec.convert(values, MAKERS[key].asked)
 
 
+@lru_cache(maxsize=KEPT)
 def made(key: str, asked: Asked, process: Process) -> Shape:
-    """The part, with what its solids themselves have wrong put before what its maker says."""
+    """The part, with what its solids themselves have wrong put before what its maker says. It is never changed."""
     shape = MAKERS[key].shape(asked, process)
     pieces = tuple(msgspec.structs.replace(one, solid=one.solid.simplify(SLIVER_MM)) for one in shape.pieces)
     shape = msgspec.structs.replace(shape, pieces=pieces)

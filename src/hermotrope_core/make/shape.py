@@ -12,7 +12,7 @@ from hermotrope_core.make.process import Process
 from hermotrope_core.values.figures import fixed, stated
 
 Vector = tuple[float, float, float]
-SEGMENTS = 48
+SEGMENTS = 32
 """Sides of a round hole; its flats lie outside the circle, so that what is asked for goes in."""
 Level = Literal["stop", "care", "note"]
 TOUCHES_MM3 = 1e-6

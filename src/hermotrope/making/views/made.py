@@ -8,10 +8,10 @@ from datetime import date
 from functools import wraps
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
-from django_htmx.http import reswap, retarget
+from django_htmx.http import retarget
 
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.views.feed import feed_context
@@ -20,7 +20,7 @@ from hermotrope.making import actions
 from hermotrope.making.documents import asked_of, process_now
 from hermotrope.making.lists import read_list
 from hermotrope.making.models import MadePart, MeasuredPart
-from hermotrope.making.panel import LISTS, WORDS, minded
+from hermotrope.making.panel import LISTS, WORDS, make_context, minded
 from hermotrope_core.make import files
 from hermotrope_core.make.made import made
 from hermotrope_core.make.measured import CALIPER_MM, MAKES, Read
@@ -41,23 +41,35 @@ def answer(
     request: HttpRequest, conversion: Conversion, part: int | None = None, error: str = "", status: int = 200
 ) -> HttpResponse:
     """The Make panel after a change; with an error the form that was refused keeps what it held."""
+    form = (request.resolver_match.url_name if request.resolver_match else "") or ""
     if not htmx(request) and not error:
         return redirect(f"{conversion.get_absolute_url()}?panel=make{f'&part={part}' if part else ''}")
     query = request.GET.copy()
     if part:
         query["part"] = str(part)
-    typed = None
-    if error:
-        form = request.resolver_match.url_name if request.resolver_match else ""
-        typed = {**request.POST.dict(), "form": form or "", "part": str(part or ""), "error": error}
+    typed = {**request.POST.dict(), "form": form, "part": str(part or ""), "error": error} if error else None
+    if htmx(request) and form in ONE_PART:
+        return _part(request, conversion, query, typed or {}, status)
     context = feed_context(conversion, "make", query=query, typed=typed)
     if not htmx(request):
         return render(request, "bench/feed.html", {**context, "notice": error}, status=status)
     response = render(request, "bench/_workbench.html", context, status=status)
-    if request.resolver_match is not None and request.resolver_match.url_name == "made-begin":
-        return retarget(reswap(response, "outerHTML"), "#workbench")  # its list closes
-    response["HX-Reswap"] = "morph:outerHTML"
+    response["HX-Reswap"] = "outerHTML" if form == "made-begin" else "morph:outerHTML"  # a list that was opened closes
     return retarget(response, "#workbench")
+
+
+ONE_PART = ("made-set", "made-undo")
+"""Changes after which nothing but the part is drawn anew."""
+
+
+def _part(
+    request: HttpRequest, conversion: Conversion, query: QueryDict, typed: dict[str, str], status: int
+) -> HttpResponse:
+    """The part and what stands beside it."""
+    context = {"conversion": conversion, "typed": typed, "oob": True, **make_context(conversion, query, typed)}
+    response = render(request, "making/_swap.html", context, status=status)
+    response["HX-Reswap"] = "morph:innerHTML"
+    return retarget(response, "#made-part")
 
 
 def shaping(view: View) -> View:
