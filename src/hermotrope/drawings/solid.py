@@ -90,8 +90,11 @@ def _view(title: str, cut: list[Any], behind: list[Any], dims: list[Dim], labels
 
     frame = (left, top, left + scale * (x1 - x0), top + scale * (y1 - y0))
     measures = tuple(_measure(one, place, frame, i) for i, one in enumerate(dims))
-    words = tuple((*map(float, place(label.at)[0]), label.words) for label in labels)
-    return View(title, _path(cut, place), _path(behind, place), measures, words, height=high)
+    words = []
+    for label in labels:
+        x, y = place(label.at)[0].tolist()
+        words.append((x, y, label.words))
+    return View(title, _path(cut, place), _path(behind, place), measures, tuple(words), height=high)
 
 
 def _path(rings: list[Any], place: Place) -> str:
