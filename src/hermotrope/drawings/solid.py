@@ -20,6 +20,8 @@ APART_MM = 14.0
 """How far a lid is lifted off its box in the shaded view."""
 PLAN_AT = 0.62
 """Share of a part's height at which it is cut to be seen from above."""
+CROSS_MM = 4.0
+"""Arms of the crosses by which tiles are laid to each other: half of each lies on its neighbour."""
 NEAR_MM, FAR_MM = 0.05, 0.6
 """Just over the floor, and just inside the far wall: what is seen behind a cut."""
 
@@ -161,4 +163,10 @@ def true_size(shape: Shape, page: tuple[float, float]) -> dict[str, Any]:
         else:
             way = "L".join(f"{x:.3f} {-y:.3f}" for x, y in flat.ring)
             lines.append({"path": f"M{way}{'Z' if flat.cut else ''}", "cut": flat.cut})
-    return {"tiles": tiles, "lines": lines, "wide": wide, "high": high}
+    corners = "".join(
+        f"M{x + dx - CROSS_MM:.3f} {y + dy:.3f}h{2 * CROSS_MM:g}M{x + dx:.3f} {y + dy - CROSS_MM:.3f}v{2 * CROSS_MM:g}"
+        for x, y in tiles
+        for dx in (0.0, wide)
+        for dy in (0.0, high)
+    )
+    return {"tiles": tiles, "lines": lines, "corners": corners if len(tiles) > 1 else "", "wide": wide, "high": high}

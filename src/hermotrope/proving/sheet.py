@@ -13,6 +13,7 @@ from hermotrope.proving.checklist import parts_context, steps_context
 from hermotrope.proving.log_panel import warmth
 from hermotrope_core.build import box_label, changes, cut_list, fed_bay, way_back
 from hermotrope_core.judge.cautions import cautions
+from hermotrope_core.plan.trust import trust_of
 from hermotrope_core.prove.judge import written
 from hermotrope_core.values.figures import fixed, stated
 
@@ -27,6 +28,7 @@ def sheet_context(conversion: Conversion) -> dict[str, Any]:
         "case": case,
         "feed": feed,
         "ends": end_words(feed),
+        "trust": trust_of(case, proved=conversion.proved_as_it_is),
         "findings": [{"word": LEVEL_WORDS[one.level], "finding": one} for one in feed.findings],
         "cautions": cautions(case),
         "stops": built.get("stops"),
