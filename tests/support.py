@@ -12,7 +12,7 @@ from hermotrope_core.plan.document import case_from
 
 TESTS = Path(__file__).parent
 ROOT = TESTS.parent
-VIEW_KEYS = ("match", "run", "build", "buy", "do", "prove", "record")
+VIEW_KEYS = ("match", "run", "build", "buy", "do", "make", "prove", "record")
 """The panels of a conversion that belong to no station."""
 
 

@@ -61,6 +61,7 @@ class PressEverything(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
         call_command("load_demo", verbosity=0)
+        call_command("load_making", verbosity=0)
         self.page.add_init_script(WATCH)
         self.asleep = sqlite3.connect(":memory:")
         self.addCleanup(self.asleep.close)

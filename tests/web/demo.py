@@ -12,3 +12,4 @@ class DemoTest(TestCase):
         call_command("load_starter", verbosity=0)
         call_command("load_demo", verbosity=0)
         call_command("load_outing", verbosity=0)
+        call_command("load_making", verbosity=0)

@@ -29,7 +29,16 @@ def text_of(page: str) -> str:
 
 def pages(client: Client) -> Iterator[tuple[str, str]]:
     """Every page and file of the demonstration, conversions by their title."""
-    for url in ("/", "/new/", "/shelf/", "/shelf/shelf.csv", "/shelf/shelf.json"):
+    for url in (
+        "/",
+        "/new/",
+        "/units/",
+        "/guide/",
+        "/shelf/",
+        "/shelf/shelf.csv",
+        "/shelf/shelf.json",
+        "/shelf/measured/",
+    ):
         yield f"page {url}", text_of(_got(client, url))
     yield "page outing", text_of(_got(client, f"/outings/{Outing.objects.get().pk}/"))
     yield "page outing bench", text_of(_got(client, f"/outings/{Outing.objects.get().pk}/bench-0/"))

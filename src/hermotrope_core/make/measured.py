@@ -15,6 +15,7 @@ import numpy as np
 from hermotrope_core.make.sizes import SIZES, problem
 from hermotrope_core.photo.doubt import BENT_SHARE, USUAL_DISTANCE_MM, bend, by_caliper, length_between, raised
 from hermotrope_core.photo.plane import Points, Reference, plane_of, to_mm, to_px
+from hermotrope_core.values.figures import fixed
 
 Kind = Literal["foot", "board", "panel"]
 By = Literal["caliper", "picture", "usual"]
@@ -210,7 +211,7 @@ def _of_edge(part: Measured, mark: Mark, made: Found) -> None:
         return
     if bent > BENT_SHARE:
         made.remarks.append(
-            f"A straight edge bends by {100 * bent:.1f} %: the lens is not straight, go farther away and zoom."
+            f"A straight edge bends by {fixed(100 * bent, 1)} %: the lens is not straight, go farther away and zoom."
         )
 
 

@@ -7,7 +7,7 @@ from math import cos, pi, sin
 from hermotrope_core.make.process import Process
 from hermotrope_core.make.shape import Dim, Flat, Piece, Remark, Shape, block, bore, rounded, slab
 from hermotrope_core.make.sizes import Asked
-from hermotrope_core.values.figures import digits, figure, fixed
+from hermotrope_core.values.figures import digits, figure, fixed, stated
 
 GRAVITY = 9.81
 PLAY_MM = 0.4
@@ -102,17 +102,18 @@ def _remarks(asked: Plate, process: Process) -> list[Remark]:
     elif torque > asked.holds_nm:
         made.append(
             Remark(
-                "stop", f"{words} That is more than the {asked.holds_nm:g} N·m the fixing holds: bring the pack nearer."
+                "stop",
+                f"{words} That is more than the {stated(asked.holds_nm)} N·m the fixing holds: bring the pack nearer.",
             )
         )
     else:
-        made.append(Remark("note", f"{words} The fixing holds {asked.holds_nm:g}."))
+        made.append(Remark("note", f"{words} The fixing holds {stated(asked.holds_nm)}."))
     if stress > process.of.holds_mpa:
         made.append(
             Remark(
                 "stop",
                 f"The plate bends with {stress:.0f} MPa beside its fixing; {process.of.name} holds "
-                f"{process.of.holds_mpa:g} for years: thicken it.",
+                f"{stated(process.of.holds_mpa)} for years: thicken it.",
             )
         )
     for (x0, y0), (x1, y1) in _slots(asked):

@@ -6,6 +6,8 @@ from __future__ import annotations
 
 import msgspec
 
+from hermotrope_core.values.figures import stated
+
 
 class Size(msgspec.Struct, frozen=True):
     """One parameter of a made part."""
@@ -91,7 +93,10 @@ def problem(name: str, value: float) -> str:
     size = SIZES[name]
     if size.low <= value <= size.high:
         return ""
-    return f"{size.term} must be from {size.low:g} to {size.high:g} {size.unit}".rstrip() + f" (got {value:g})"
+    return (
+        f"{size.term} must be from {stated(size.low)} to {stated(size.high)} {size.unit}".rstrip()
+        + f" (got {stated(value)})"
+    )
 
 
 class Asked(msgspec.Struct, frozen=True):

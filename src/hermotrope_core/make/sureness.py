@@ -7,7 +7,7 @@ from typing import Any
 from hermotrope_core.make.measured import Read
 from hermotrope_core.make.shape import Remark
 from hermotrope_core.make.sizes import SIZES
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import figure, fixed, stated
 
 FITS: dict[str, tuple[str, ...]] = {
     "dummy": ("across_mm", "length_mm"),
@@ -54,9 +54,12 @@ def remarks(kind: str, values: dict[str, Any], known: dict[str, Read]) -> list[R
             Remark("care", f"Nobody measured {_listed(guessed)}: take a caliper, and print the test slice first.")
         )
     if loose:
-        told = [f"{SIZES[name].term.lower()} (± {known[name].doubt_mm:.2f} mm)" for name in loose]
+        told = [f"{SIZES[name].term.lower()} (± {fixed(known[name].doubt_mm, 2)} mm)" for name in loose]
         made.append(
-            Remark("care", f"Less sure than the clearance of {play:g} mm: {_listed(told)}. Print the test slice first.")
+            Remark(
+                "care",
+                f"Less sure than the clearance of {stated(play)} mm: {_listed(told)}. Print the test slice first.",
+            )
         )
     return made
 

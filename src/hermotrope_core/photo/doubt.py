@@ -10,6 +10,7 @@ import msgspec
 import numpy as np
 
 from hermotrope_core.photo.plane import Points, Reference, plane_of, to_mm
+from hermotrope_core.values.figures import fixed
 
 Z90 = NormalDist().inv_cdf(0.95)
 """Half-width of a 90 % interval in standard deviations."""
@@ -113,7 +114,7 @@ def by_caliper(read: Length, caliper_mm: float, caliper_doubt_mm: float = 0.1) -
     """
     if read.mm <= 0 or not 0.9 <= caliper_mm / read.mm <= 1.1:
         raise ValueError(
-            f"the picture says {read.mm:.1f} mm: that is more than a tenth apart, was the same thing measured?"
+            f"the picture says {fixed(read.mm, 1)} mm: that is more than a tenth apart, was the same thing measured?"
         )
     factor = caliper_mm / read.mm
     return factor, factor * hypot(caliper_doubt_mm / caliper_mm, read.share)
