@@ -269,6 +269,8 @@ class Minded(TestCase):
         self.assertIn("holds 1", self.says("plate", "note", holds_nm=1.0))
         self.assertIn("Wire only the end", self.says("dummy", "care"))
         self.assertNotIn("Wire only the end", self.says("dummy", role="through"))
+        self.assertIn("In a slot that is fed it shorts the supply", self.says("dummy", "care", role="through"))
+        self.assertIn("insulated driver", self.says("box", "care", trimmer_x_mm=10.0))
         self.assertIn("measure your own part", self.says("template", "care"))
         own = [{"part": "jack", "x": 20.0, "y": 20.0, "across_mm": 11.2}]
         self.assertNotIn("measure your own part", self.says("template", "care", cuts=own))

@@ -19,7 +19,8 @@ OTHERWISE = {
 }  # fmt: skip
 FIGURE = re.compile(r"(?<![\w.])\d+\.\d+(?: |–\d|</)[^.]{0,12}|[\d.]+ ?°C|\d kg\b|\d:\d\d(?! ?[ap]m)\b")
 EXAMPLES = re.compile(
-    r"0\.82 mm²|1\.05 to 1|0\.15 to 1 V|20\.9 0|0\.4 V of a S|0\.7 V of a s|iron disu|0\.8 Set|~|15 °C; 8 h|2 °C|^0:[03]0"
+    r"0\.82 mm²|1\.05 to 1|0\.15 to 1 V|20\.9 0|0\.4 V of a S|0\.7 V of a s|iron disu|0\.8 Set|~|15 °C; 8 h|2 °C"
+    r"|^0:[03]0"
 )
 """Where a page says what may be typed, or where a figure is usually found."""
 

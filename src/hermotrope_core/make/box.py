@@ -284,6 +284,12 @@ def _remarks(asked: Box, room: Inside, vents: tuple[int, float], process: Proces
         made.append(Remark("stop", "The trimmer lies beside the board: check its measures."))
     if asked.window_l_mm > room.long - 8.0 or asked.window_w_mm > room.wide - 8.0 or asked.label_l_mm > room.long:
         made.append(Remark("stop", "The window or the label is larger than the lid."))
+    if asked.trimmer_x_mm > 0:
+        made.append(
+            Remark(
+                "care", "Set the trimmer before anything hangs on it, with an insulated driver: live parts lie below."
+            )
+        )
     made += _of_heat(asked, room, vents, process)
     return made
 

@@ -84,6 +84,9 @@ def _remarks(asked: Dummy, deep: float, groove: float) -> list[Remark]:
                 "Wire only the end that the bay’s map names as fed; the other screw stays bare.",
             )
         )
+    if asked.role == "through":
+        joins = "Its rod joins both ends: only where the bay’s map says through-connected."
+        made.append(Remark("care", f"{joins} In a slot that is fed it shorts the supply."))
     if asked.role == "insulating":
         made.append(Remark("note", "It only fills its place; nothing is connected to it."))
     made.append(Remark("note", "The bay’s springs press on it: print it lying, so that layers run along it."))

@@ -1,0 +1,118 @@
+"""Lines that nothing else held: each was a hand-made fault that every other test overlooked."""
+
+from __future__ import annotations
+
+from types import SimpleNamespace
+from typing import Any
+
+import msgspec
+import numpy as np
+from django.test import SimpleTestCase
+
+from hermotrope_core.circuit import laws
+from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.judge.findings import check
+from hermotrope_core.judge.findings.losses import _share_lost
+from hermotrope_core.kinds.converter import Converter
+from hermotrope_core.kinds.holding import BOXED_TIMES
+from hermotrope_core.match.groups import amount
+from hermotrope_core.match.search import Limits, search
+from hermotrope_core.match.spare import betters
+from hermotrope_core.match.whatif import what_if
+from hermotrope_core.plan.case import Choice
+from hermotrope_core.prove import gates
+from hermotrope_core.values.known import number
+from tests.shelves import request
+from tests.support import case
+
+
+class Kinds(SimpleTestCase):
+    def test_heat_in_the_other_enclosure_is_as_much_more_or_less(self) -> None:
+        board = Converter(topology="buck", output_v=12.0, efficiency=0.9, thermal_k_per_w=30.0)
+        self.assertEqual((board.k_per_w(closed=False), board.k_per_w(closed=True)), (30.0, 30.0 * BOXED_TIMES))
+        boxed = msgspec.structs.replace(board, thermal_enclosure="closed")
+        self.assertEqual((boxed.k_per_w(closed=True), boxed.k_per_w(closed=False)), (30.0, 30.0 / BOXED_TIMES))
+
+
+class Arrays(SimpleTestCase):
+    def test_where_a_supply_collapses(self) -> None:
+        ohm, value = np.array([0.5, 0.5]), np.array([4.0, 8.0])
+        np.testing.assert_allclose(laws._collapse(ohm, np.array(0.7), "current", value), [2.7, 4.7])
+        np.testing.assert_allclose(laws._collapse(ohm, np.array(0.7), "power", value), 0.7 + 2 * np.sqrt(ohm * value))
+        np.testing.assert_allclose(laws._collapse(ohm, np.array(0.7), "resistance", value), [0.7, 0.7])
+
+    def test_amperes_at_the_very_edge(self) -> None:
+        ohm = np.array([6.0, 6.0, 6.0])
+        amps, none = laws._amps(12.0, ohm, "current", np.array([1.99, 2.0, 2.01]))
+        self.assertEqual((list(amps), list(none)), ([1.99, 2.0, 2.01], [False, True, True]))
+        amps, none = laws._amps(12.0, ohm, "power", np.array([0.0, 6.0, 6.01]))
+        self.assertEqual(list(none), [False, False, True])
+        np.testing.assert_allclose(amps[:2], [0.0, 1.0])
+        amps, none = laws._amps(0.0, ohm, "resistance", np.array([1.0, 2.0, 3.0]))
+        self.assertTrue(none.all())
+
+
+class Judged(SimpleTestCase):
+    def test_nothing_arrives_is_all_lost(self) -> None:
+        share = _share_lost(0)
+        at = SimpleNamespace(volts_in=0.0, volts_out=0.0)
+        self.assertEqual(share(SimpleNamespace(at=SimpleNamespace(at_stage=lambda _: at))), 1.0)  # type: ignore[arg-type]
+
+    def test_a_choice_is_told_only_where_it_was_accepted(self) -> None:
+        plain = case("judgements", "direct-little-over")
+        code = next(one.code for one in check(Situation(plain)) if one.code == "over-max")
+        chosen = Choice(code=code, reason="it was tried")
+        for accepted, told in (((), False), ((code,), True)):
+            made = msgspec.structs.replace(plain, accepted=accepted, choices=(chosen,))
+            message = next(one.message for one in check(Situation(made)) if one.code == code)
+            self.assertEqual("Chosen deliberately: it was tried" in message, told)
+
+    def test_a_smaller_fuse_is_offered_only_where_it_protects_the_wire(self) -> None:
+        thin = {"stage": "lead", "length_m": 0.5, "area_mm2": 0.02}
+        fuse = {"stage": "fuse", "rating_a": 30.0}
+        made = case("judgements", "all-well", path=[fuse, thin])
+        found = [one for one in check(Situation(made)) if one.code == "fuse-over-wire"]
+        self.assertEqual([(one.cure, one.change) for one in found], [("take a thicker lead", ())])
+
+
+class Proved(SimpleTestCase):
+    def test_a_bank_with_a_reserve_is_watched_by_its_own_gauge(self) -> None:
+        bank = case("judgements", "bank-well-loaded", **{"source.reserve_soc": 0.3})
+        pack = case("judgements", "all-well", **{"source.reserve_soc": 0.3})
+        for made, words in ((bank, "its own gauge shows 30 % left"), (pack, "stop it where the pack reads")):
+            told = str([msgspec.to_builtins(gate) for gate in gates(Situation(made), {}, (3000.0, 9000.0))])
+            self.assertIn(words, told)
+
+
+class Matched(SimpleTestCase):
+    def test_amounts_have_their_units(self) -> None:
+        told = [amount(value, unit) for value, unit in ((2.0, "h"), (3.0, "joints"), (4.0, "cells"), (0.5, "A"))]
+        self.assertEqual(told, ["2 h 00 min", "3 joints", "4 cells", "0.500 A"])
+
+    def test_every_draw_grows_with_what_if(self) -> None:
+        modes = [
+            {"name": "a", "kind": "power", "power_w": 4.0, "peak_w": 8.0}, {"name": "b", "kind": "resistance", "resistance_ohm": 9.0},
+            {"name": "c", "kind": "current", "current_a": 1.0, "peak_a": 2.0},
+        ]  # fmt: skip
+        plain = request(1, 1, modes=modes).case
+        more = what_if(plain, times=1.5)
+        names = ("power_w", "peak_w", "resistance_ohm", "current_a")
+        figures = [tuple(number(getattr(mode, name) or 0.0) for name in names) for mode in more.device.modes]
+        self.assertEqual(figures, [(6.0, 12.0, 0.0, 0.0), (0.0, 0.0, 6.0, 0.0), (0.0, 0.0, 0.0, 1.5)])
+
+    def test_only_its_own_kind_makes_a_chain_spare(self) -> None:
+        chains: Any = [SimpleNamespace(strategy=name) for name in ("buck", "buck", "linear")]
+        costs: Any = [(2.0, 1.0), (1.0, 1.0), (1.0, 1.0)]
+        self.assertEqual(betters(chains, costs), [(1,), (), ()])
+        self.assertEqual(betters(chains, [(1.0,), (1.0,), None]), [(), (0,), ()])
+
+    def test_too_short_is_told_in_hours(self) -> None:
+        asked = request(8, 6, 3)
+        plain = [judged for judged in search(asked).fitting if judged.runtime_s < 9e9]
+        longest = max(judged.runtime_s for judged in plain)
+        shortest = min(judged.runtime_s for judged in plain)
+        limits = Limits(hours=(shortest + longest) / 2.0 / 3600.0)
+        kept = search(asked, limits).fitting
+        self.assertTrue(kept)
+        self.assertTrue(all(judged.runtime_s >= limits.hours * 3600.0 for judged in kept))
+        self.assertLess(len(kept), len(plain))
