@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from types import SimpleNamespace
 from typing import Any
 
@@ -13,12 +14,16 @@ from hermotrope_core.circuit import laws
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.findings import check
 from hermotrope_core.judge.findings.losses import _share_lost
+from hermotrope_core.judge.overdrive import overdrive
 from hermotrope_core.kinds.converter import Converter
 from hermotrope_core.kinds.holding import BOXED_TIMES
+from hermotrope_core.match.asked import lead_area
 from hermotrope_core.match.groups import amount
 from hermotrope_core.match.search import Limits, search
 from hermotrope_core.match.spare import betters
+from hermotrope_core.match.strategies import target_of
 from hermotrope_core.match.whatif import what_if
+from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS
 from hermotrope_core.plan.case import Choice
 from hermotrope_core.prove import gates
 from hermotrope_core.values.known import number
@@ -91,7 +96,8 @@ class Matched(SimpleTestCase):
 
     def test_every_draw_grows_with_what_if(self) -> None:
         modes = [
-            {"name": "a", "kind": "power", "power_w": 4.0, "peak_w": 8.0}, {"name": "b", "kind": "resistance", "resistance_ohm": 9.0},
+            {"name": "a", "kind": "power", "power_w": 4.0, "peak_w": 8.0},
+            {"name": "b", "kind": "resistance", "resistance_ohm": 9.0},
             {"name": "c", "kind": "current", "current_a": 1.0, "peak_a": 2.0},
         ]  # fmt: skip
         plain = request(1, 1, modes=modes).case
@@ -116,3 +122,24 @@ class Matched(SimpleTestCase):
         self.assertTrue(kept)
         self.assertTrue(all(judged.runtime_s >= limits.hours * 3600.0 for judged in kept))
         self.assertLess(len(kept), len(plain))
+
+    def test_a_narrow_window_is_aimed_at_above_its_rated_volts(self) -> None:
+        supply = {"min_v": 11.9, "nominal_v": 12, "max_v": 15, "absolute_max_v": 16}
+        heavy = [{"name": "on", "kind": "current", "current_a": 6.0}]
+        narrow = target_of(request(1, 1, supply=supply, modes=heavy).case)
+        wide = target_of(request(1, 1, modes=heavy).case)
+        assert narrow is not None and wide is not None
+        self.assertEqual(wide.at.volts, 12.0)
+        self.assertGreater(narrow.at.volts, 12.05)
+
+    def test_wire_is_thick_enough_at_its_very_limit(self) -> None:
+        table = PARTS.wire_safe_current_a_by_area_mm2
+        for (_, below), (area, safe) in pairwise(table):
+            if area > 0.25 and below < safe:
+                self.assertEqual(lead_area(request(1, 1).case, 1e6, safe / FUSE_MARGIN * (1 - 1e-12)), area)
+                self.assertGreater(lead_area(request(1, 1).case, 1e6, safe / FUSE_MARGIN * 1.001), area - 1e-9)
+
+    def test_no_overdrive_of_what_has_no_rated_volts(self) -> None:
+        for rated in (0.0, -1.0):
+            with self.assertRaises(ValueError):
+                overdrive(12.0, rated)
