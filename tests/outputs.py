@@ -12,6 +12,7 @@ import os
 import re
 from collections.abc import Iterator
 from hashlib import sha256
+from math import inf
 from pathlib import Path
 from typing import Any
 
@@ -35,17 +36,22 @@ from hermotrope_core.hours.swap import cautious_lasts, handover, recharge_second
 from hermotrope_core.hours.warning import alarms, field_warnings
 from hermotrope_core.judge.cautions import cautions
 from hermotrope_core.judge.choose import choose, fuse_margins, lead_margins
+from hermotrope_core.judge.cures import fitted
 from hermotrope_core.judge.evidence import judgement_working
 from hermotrope_core.judge.findings import check
+from hermotrope_core.judge.findings.voltage import volts_before_draw
 from hermotrope_core.judge.placement import spots
 from hermotrope_core.judge.working import inlet_working, runtime_working
+from hermotrope_core.kinds.converter import Converter
 from hermotrope_core.kinds.stages import Stage
+from hermotrope_core.match.groups import common, groups
 from hermotrope_core.match.readout import match_tree
 from hermotrope_core.match.search import Limits, search
 from hermotrope_core.match.whatif import what_if
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from, tree_of
 from hermotrope_core.prove import gates
+from hermotrope_core.prove.judge import written
 from hermotrope_core.tell.readout import findings_tree, point_tree, run_tree
 from tests.shelves import request
 from tests.support import golden
@@ -138,7 +144,11 @@ def _asked_otherwise() -> Iterator[tuple[str, str]]:
                 there = msgspec.structs.replace(
                     asked, case=what_if(case, temperature_c=4.0, times=1.5) if closed else case
                 )
-                told = json.dumps(match_tree(search(there, limits), None), ensure_ascii=False)
+                matched = search(there, limits)
+                grouped = [msgspec.to_builtins(list(common(matched)))]
+                if limits.hours == 0.0:
+                    grouped.append([msgspec.to_builtins(one) for one in groups(matched, cures=False)])
+                told = json.dumps([match_tree(matched, None), grouped], ensure_ascii=False)
                 yield f"match {words} {'closed' if closed else 'open'} {limits.hours:g}", told
 
 
@@ -160,6 +170,8 @@ def computed(case: Case) -> Iterator[tuple[str, Any]]:
     yield "duty", duty_sums(situation)
     yield "working", inlet_working(situation, 0.5, situation.heaviest.name, mode_demand(situation.heaviest))
     yield "chosen", _chosen(case)
+    yield "before its draw is known", _unasked(case)
+    yield "read", [written(value, unit) for unit in ("V", "A", "Ω", "s", "°C") for value in (-0.3, 0.0, 12.344, inf)]
     if situation.run is None:
         return
     yield "solve", run_tree(situation.run)
@@ -199,6 +211,19 @@ def estimates() -> Iterator[tuple[str, str]]:
 def _others(case: Case) -> tuple[Stage, ...]:
     """A stage of each kind, to be placed."""
     return tuple(stage for _, tree, _ in golden("cases")[:6] for stage in case_from(tree).path)
+
+
+def _unasked(case: Case) -> Any:
+    """What a device's volts alone say, over this pack and over packs of more and of less."""
+    told = []
+    for times in (1, 2, 3):
+        source = case.source
+        if source is not None:
+            source = msgspec.structs.replace(source, cells_in_series=times * source.cells_in_series)
+        told.append(volts_before_draw(msgspec.structs.replace(case, source=source, path=())))
+    boards = [Converter(topology="buck", output_v=5.0, efficiency=0.9, adjusts_from_v=a, adjusts_to_v=b)
+              for a, b in ((1.2, 35.0), (13.0, 35.0), (1.2, 4.0), (5.0, None))]  # fmt: skip
+    return told, [fitted(case, board) for board in boards]
 
 
 def _chosen(case: Case) -> Any:
