@@ -318,6 +318,12 @@ class Minded(TestCase):
             ("template", {"cuts": [{"part": "door", "x": 1, "y": 1}]}, "no part of a panel"),
             ("template", {"cuts": [{"part": "", "x": 1, "y": 1}]}, "say how large"),
             ("dock", {"foot_w_mm": float("nan")}, "must be from"),
+            ("dock", {"contacts": [(1e308, 0.0, 8.0, 0.8)]}, "Contacts, entry 1"),
+            ("dock", {"contacts": [(50.0, float("nan"), 8.0, 0.8)]}, "Contacts, entry 1"),
+            ("dock", {"contacts": [(50.0, 0.0, 8.0, 0.8)] * 13}, "up to 12 contacts"),
+            ("dock", {"names": ["+"] * 13}, "up to 12 contacts"),
+            ("box", {"holes": [(3.0, 3.0, 0.0)]}, "Holes, entry 1"),
+            ("box", {"holes": [(3.0, 3.0, 3.0)] * 41}, "up to 40"),
         ):  # fmt: skip
             with self.assertRaisesRegex(ValueError, why):
                 asked_from(kind, values)

@@ -11,7 +11,7 @@ from manifold3d import Manifold, OpType
 from hermotrope_core.make.air import through_walls_w, vents_mm2
 from hermotrope_core.make.process import Process
 from hermotrope_core.make.shape import Dim, Piece, Remark, Shape, block, bore, rod, rounded, slab
-from hermotrope_core.make.sizes import Asked
+from hermotrope_core.make.sizes import Asked, listed
 from hermotrope_core.values.figures import digits, fixed, stated
 
 LIP_MM = 3.0
@@ -62,6 +62,10 @@ class Box(Asked, frozen=True):
     lid: Literal["screws", "snaps"] = "screws"
     holes: tuple[tuple[float, float, float], ...] = ()
     """Holes of the board: x and y from its lower left corner, and across, in millimetres."""
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        listed("Holes", self.holes, (0.0, 0.0, 0.5))
 
 
 class Inside(msgspec.Struct, frozen=True):

@@ -6,7 +6,7 @@ from manifold3d import Manifold, OpType
 
 from hermotrope_core.make.process import Process
 from hermotrope_core.make.shape import Dim, Label, Piece, Remark, Shape, block, bore, plus_and_minus, rounded, slab
-from hermotrope_core.make.sizes import Asked
+from hermotrope_core.make.sizes import FARTHEST_MM, Asked, listed
 from hermotrope_core.values.figures import stated
 
 STOP_MM = 4.0
@@ -43,6 +43,12 @@ class Dock(Asked, frozen=True):
     """Slots for blades: x, y of the middle, long (along x) and thick (along y)."""
     names: tuple[str, ...] = ()
     """What each contact is, as somebody measured it at the pack; plus and minus are cut in beside their slots."""
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        listed("Contacts", self.contacts, (0.0, -FARTHEST_MM, 0.5, 0.2))
+        if len(self.contacts) > MOST_CONTACTS or len(self.names) > MOST_CONTACTS:
+            raise ValueError(f"a dock has up to {MOST_CONTACTS} contacts")
 
 
 def shape(asked: Dock, process: Process) -> Shape:

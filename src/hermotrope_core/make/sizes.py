@@ -99,6 +99,19 @@ def problem(name: str, value: float) -> str:
     )
 
 
+FARTHEST_MM = 600.0
+MOST_LISTED = 40
+
+
+def listed(term: str, rows: tuple[tuple[float, ...], ...], smallest: tuple[float, ...]) -> None:
+    """Check a list of places and sizes: how many, and each number within its bounds. Raises ValueError."""
+    if len(rows) > MOST_LISTED:
+        raise ValueError(f"{term}: up to {MOST_LISTED} of them")
+    for i, row in enumerate(rows, 1):
+        if not all(low <= value <= FARTHEST_MM for low, value in zip(smallest, row, strict=True)):
+            raise ValueError(f"{term}, entry {i}: {', '.join(stated(value) for value in row)} mm cannot be")
+
+
 class Asked(msgspec.Struct, frozen=True):
     """What all makers' parameters have: every number is one of the table's, and lies in its range."""
 

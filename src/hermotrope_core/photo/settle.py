@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
-Grey = NDArray[np.float64]
+Grey = NDArray[np.float64] | NDArray[np.uint8]
 """Shape (height, width), light and dark in any unit."""
 ROUNDS = 25
 SETTLED_PX = 0.005
@@ -44,7 +44,7 @@ def _step(grey: Grey, at: NDArray[np.float64], radius: int) -> NDArray[np.float6
     left, top = (round(float(v)) - radius for v in at)
     if left < 1 or top < 1 or top + 2 * radius + 2 > grey.shape[0] or left + 2 * radius + 2 > grey.shape[1]:
         return None
-    window = grey[top - 1 : top + 2 * radius + 2, left - 1 : left + 2 * radius + 2]
+    window = grey[top - 1 : top + 2 * radius + 2, left - 1 : left + 2 * radius + 2].astype(float)
     gx, gy = (gaussian_filter(window, SMOOTHED_PX, order=order)[1:-1, 1:-1] for order in ((0, 1), (1, 0)))
     rows, columns = np.mgrid[0 : 2 * radius + 1, 0 : 2 * radius + 1]
     dx, dy = columns + left - at[0], rows + top - at[1]

@@ -88,7 +88,7 @@ def picture(request: HttpRequest, pk: int) -> HttpResponse:
     row = get_object_or_404(MeasuredPart, pk=pk)
     if row.picture is None:
         raise Http404
-    headers = {"Cache-Control": "private, max-age=31536000, immutable", "X-Content-Type-Options": "nosniff"}
+    headers = {"Cache-Control": "private, no-cache"}  # another backup may hold another picture under this number
     return HttpResponse(bytes(row.picture), content_type="image/jpeg", headers=headers)
 
 
@@ -200,5 +200,5 @@ def settle(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @lru_cache(maxsize=2)
-def _grey(content: bytes) -> NDArray[np.float64]:
-    return np.asarray(Image.open(BytesIO(content)).convert("L"), float)
+def _grey(content: bytes) -> NDArray[np.uint8]:
+    return np.asarray(Image.open(BytesIO(content)).convert("L"))
