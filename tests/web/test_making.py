@@ -196,6 +196,7 @@ class Made(DemoTest):
         self.conversion = row.conversion
         sheet = self.client.get(f"/c/{self.conversion.pk}/sheet/")
         self.assertContains(sheet, "To be made")
+        self.assertContains(self.client.get(f"/c/{self.conversion.pk}/?panel=buy"), "2 made parts</a>: about")
         self.assertContains(sheet, "Dock for a pack, Foot of the 18 V tool pack")
         record = self.client.get(f"/c/{self.conversion.pk}/record.json").content
         again = put_on_bench(record, "record.json")

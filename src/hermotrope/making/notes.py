@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from datetime import date
 from typing import Any
 
@@ -17,6 +18,7 @@ from hermotrope.making.panel import told
 from hermotrope_core.make.made import MAKERS, made
 from hermotrope_core.make.measured import Measured
 from hermotrope_core.tell.record import MadeNote
+from hermotrope_core.values.figures import duration, figure
 
 
 def on_sheet(conversion: Conversion) -> dict[str, Any]:
@@ -29,6 +31,20 @@ def on_sheet(conversion: Conversion) -> dict[str, Any]:
         except ValueError as error:
             rows.append({"row": row, "unreadable": str(error)})
     return {"made_on_sheet": rows}
+
+
+def in_parts(conversion: Conversion) -> dict[str, Any]:
+    """What the made parts take together, beside the parts list; nothing where none is made."""
+    process, volumes = process_now(), []
+    for row in conversion.made_parts.all():
+        with suppress(ValueError):  # one that cannot be read is told where it is made
+            shape = made(row.kind, asked_of(row), process)
+            volumes.append(sum(float(piece.solid.volume()) for piece in shape.pieces))
+    if not volumes:
+        return {}
+    whole = sum(volumes)
+    grams, lasts = figure(process.grams(whole), "g", 2), duration(process.seconds(whole))
+    return {"made_sum": {"count": len(volumes), "grams": grams, "of": process.of.name, "lasts": lasts if whole else ""}}
 
 
 def written(conversion: Conversion) -> list[MadeNote]:
