@@ -479,6 +479,7 @@ class IntakeJourney(BrowserTest):
         expect(page.locator(".sum-shown")).to_contain_text("0.1 Ω")
         self.assertLessEqual(self.sideways(page), 0)
 
+    @tag("late")
     def test_a_seven_pin_inlet_by_measuring(self) -> None:
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
         page = self.page

@@ -57,6 +57,7 @@ class Known(BrowserTest):
     def made(self) -> Conversion:
         return Conversion.objects.latest("pk")
 
+    @tag("late")
     def test_cells_and_a_life(self) -> None:
         self.start("Hide lantern")
         self.learn("life", "lasted 42 h", lasted_s="21 * 2 h", cells_in_series="4", cell_size="C", mode="lit")
@@ -98,6 +99,7 @@ class Known(BrowserTest):
         self.actions += 1
         self.page.goto(here)
 
+    @tag("late")
     def test_a_station_with_three_outlets_from_its_label(self) -> None:
         self.start("Jetty lamp")
         self.learn("car", "engine off")

@@ -9,6 +9,7 @@ from tempfile import TemporaryDirectory
 
 import pypdfium2
 import trimesh
+from django.test import tag
 from playwright.sync_api import Page, expect
 
 from hermotrope.bench import actions as bench
@@ -129,6 +130,7 @@ class Making(BrowserTest):
         holes = [ring.mean(axis=0) for ring in rings if abs(float(ring[:, 0].max() - ring[:, 0].min()) - 4.0) < 0.1]
         self.assertTrue(any(abs(float(hole[0]) - x) < 0.3 for hole in holes), "no hole over the trimmer")
 
+    @tag("late")
     def test_bay_to_four_dummies(self) -> None:
         bay = {"size": "AA", "slots": ["up", "down", "up", "down"], "links": [], "leads": ["1-", "4+"]}
         inlet = {"kind": "cell-bay", "polarity": "marked", "measured": True}
@@ -208,6 +210,7 @@ class Making(BrowserTest):
             for wide in across:
                 self.assertAlmostEqual(wide, 12.0, delta=0.1)
 
+    @tag("late")
     def test_refused_and_lost_nothing(self) -> None:
         row = actions.add(self.conversion, "box", None)
         page = self.page

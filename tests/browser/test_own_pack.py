@@ -6,6 +6,7 @@ import json
 import re
 from pathlib import Path
 
+from django.test import tag
 from playwright.sync_api import expect
 
 from hermotrope.bench import actions
@@ -29,6 +30,7 @@ class OwnPack(BrowserTest):
         super().setUp()
         Item.objects.all().delete()
 
+    @tag("late")
     def test_from_its_label_to_a_built_record(self) -> None:
         page = self.page
         self.goto("/shelf/")

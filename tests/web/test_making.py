@@ -216,7 +216,9 @@ class Made(DemoTest):
     def test_a_row_that_cannot_be_read_takes_nothing_down(self) -> None:
         row = self.begin(kind="box")
         MadePart.objects.filter(pk=row.pk).update(values={"wall_mm": -1})
-        self.assertContains(self.client.get(f"/c/{self.conversion.pk}/?panel=make"), "This part cannot be read")
+        page = self.client.get(f"/c/{self.conversion.pk}/?panel=make&part={row.pk}")
+        self.assertContains(page, "This part cannot be read")
+        self.assertContains(page, "Remove this part")
         self.assertContains(self.client.get(f"/c/{self.conversion.pk}/sheet/"), "It cannot be read")
         self.assertEqual(self.client.get(f"/c/{self.conversion.pk}/made/{row.pk}/whole.3mf").status_code, 404)
 
@@ -329,6 +331,7 @@ class Measured(DemoTest):
     def test_a_row_that_cannot_be_read(self) -> None:
         MeasuredPart.objects.filter(pk=self.row.pk).update(document={"kind": "door"})
         self.assertContains(self.client.get(self.url), "This part cannot be read")
+        self.assertContains(self.client.get(self.url), "Remove it from the shelf")
         self.assertEqual(self.post("undo").status_code, 200)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from io import BytesIO
 
 import numpy as np
@@ -37,6 +38,7 @@ def _on_foot(x: float, y: float, long: float, wide: float) -> list[tuple[float, 
     return _rect(AT[0] + x, AT[1] + y, long, wide)
 
 
+@cache
 def foot_picture() -> bytes:
     """The foot beside a card, as a JPEG."""
     fine = 2
