@@ -27,6 +27,7 @@ from hermotrope_core.make.sizes import SIZES
 from hermotrope_core.make.slice import HIGH_MM, slices
 from hermotrope_core.make.sureness import of_volts, remarks
 from hermotrope_core.make.template import Cut, Template
+from hermotrope_core.values.liking import Liking, liking
 from tests.lanes import SLOW
 
 SETS = 500 if SLOW else 60
@@ -331,6 +332,12 @@ class Minded(TestCase):
             with self.assertRaises(ValueError):
                 msgspec.convert(wrong, Process)
 
+    def test_what_is_kept_is_kept_for_each_liking(self) -> None:
+        asked = Box(room_mm=7.5)
+        with liking(Liking(decimal="comma")):
+            self.assertIn("leave 7,5 mm", str(made("box", asked, PROCESS).remarks))
+        self.assertIn("leave 7.5 mm", str(made("box", asked, PROCESS).remarks))
+
     def test_every_parameter_is_in_the_table_with_its_usual_value(self) -> None:
         for maker in MAKERS.values():
             for name, usual in msgspec.structs.asdict(maker.asked()).items():
@@ -381,6 +388,22 @@ class Files(TestCase):
         self.assertEqual(
             (circle.attrib["cx"], circle.attrib["cy"], circle.attrib["r"]), ("30.0000", "40.0000", "3.2000")
         )
+
+    def test_a_kerf_is_taken_off(self) -> None:
+        flats = made("plate", Plate(), PROCESS).flats
+        moved = files.kerfed(flats, 0.2)
+        self.assertEqual(files.kerfed(flats, 0.0), flats)
+        sizes = [
+            [round(b - a, 3) for a, b in zip(r[:2], r[2:], strict=True)]
+            for r in (files.reach(flats), files.reach(moved))
+        ]
+        self.assertEqual(sizes, [[140.0, 80.0], [140.2, 80.2]])
+        self.assertAlmostEqual(moved[1].across_mm, flats[1].across_mm - 0.2)
+        slot, narrow = (files.reach((one,)) for one in (flats[-1], moved[-1]))
+        self.assertAlmostEqual((slot[2] - slot[0]) - (narrow[2] - narrow[0]), 0.2, places=6)
+        for wrong in (-0.1, 4.0):
+            with self.assertRaises(ValueError):
+                Process(kerf_mm=wrong)
 
     def test_marks_are_no_cuts(self) -> None:
         shape = template.shape(Template(cuts=(Cut("jack", 20.0, 10.0),)), PROCESS)

@@ -169,7 +169,14 @@ class Made(DemoTest):
 
     def test_printing_is_kept_for_every_part(self) -> None:
         row = self.begin(kind="box")
-        words = {"nozzle_mm": "0.6", "layer_mm": "0.3 mm", "clearance_mm": "0.35", "bed_mm": "180", "material": "asa"}
+        words = {
+            "nozzle_mm": "0.6",
+            "layer_mm": "0.3 mm",
+            "clearance_mm": "0.35",
+            "bed_mm": "180",
+            "kerf_mm": "0.15",
+            "material": "asa",
+        }
         url = f"/c/{self.conversion.pk}/made/printing/"
         self.assertContains(self.client.post(url, {**words, "part": str(row.pk)}, headers=HTMX), "of ASA")
         self.assertEqual((process_now().nozzle_mm, self.begin(kind="dock").values["clearance_mm"]), (0.6, 0.35))

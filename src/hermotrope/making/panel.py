@@ -162,7 +162,13 @@ def _cut_text(cut: dict[str, Any]) -> str:
 
 def _process(process: Process, typed: Mapping[str, str]) -> dict[str, Any]:
     """The printing form."""
-    terms = {"nozzle_mm": "Nozzle", "layer_mm": "Layer", "clearance_mm": "Clearance", "bed_mm": "Bed"}
+    terms = {
+        "nozzle_mm": "Nozzle",
+        "layer_mm": "Layer",
+        "clearance_mm": "Clearance",
+        "bed_mm": "Bed",
+        "kerf_mm": "Cutter’s kerf",
+    }
     refused = typed.get("form") == "printing"
     rows = [
         (name, term, typed.get(name, "") if refused else show(getattr(process, name), "mm"))

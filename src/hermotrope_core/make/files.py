@@ -5,10 +5,12 @@ from __future__ import annotations
 from io import StringIO
 from typing import cast
 
+import msgspec
 import numpy as np
 import trimesh
 from ezdxf import units
 from ezdxf.filemanagement import new
+from manifold3d import CrossSection, JoinType
 
 from hermotrope_core.make.shape import Flat, Piece
 
@@ -38,6 +40,23 @@ def threemf(pieces: tuple[Piece, ...]) -> bytes:
         along += x1 - x0 + 10.0
     scene.units = "mm"
     return cast(bytes, scene.export(file_type="3mf"))
+
+
+def kerfed(flats: tuple[Flat, ...], kerf_mm: float) -> tuple[Flat, ...]:
+    """Outlines moved by half a kerf: the first one, which is the part's edge, outwards, what is cut out of it inwards."""
+    if kerf_mm == 0.0:
+        return flats
+    made = []
+    for i, flat in enumerate(flats):
+        out = kerf_mm / 2.0 if i == 0 else -kerf_mm / 2.0
+        if not flat.cut:
+            made.append(flat)
+        elif flat.across_mm:
+            made.append(msgspec.structs.replace(flat, across_mm=max(flat.across_mm + 2.0 * out, 0.05)))
+        else:
+            moved = CrossSection([flat.ring]).offset(out, JoinType.Miter).to_polygons()
+            made += [msgspec.structs.replace(flat, ring=tuple((float(x), float(y)) for x, y in ring)) for ring in moved]
+    return tuple(made)
 
 
 def dxf(flats: tuple[Flat, ...]) -> str:

@@ -17,6 +17,7 @@ from hermotrope_core.make.process import Process
 from hermotrope_core.make.shape import Remark, Shape, checked
 from hermotrope_core.make.sizes import Asked
 from hermotrope_core.make.template import Template
+from hermotrope_core.values.liking import Liking, liked
 
 KEPT = 16
 """Parts that are kept: the page, its files and the sheet ask for the same ones."""
@@ -65,9 +66,13 @@ def asked_from(key: str, values: dict[str, Any]) -> Asked:
     return msgspec.convert(values, MAKERS[key].asked)
 
 
-@lru_cache(maxsize=KEPT)
 def made(key: str, asked: Asked, process: Process) -> Shape:
     """The part, with what its solids themselves have wrong put before what its maker says. It is never changed."""
+    return _made(key, asked, process, liked())
+
+
+@lru_cache(maxsize=KEPT)
+def _made(key: str, asked: Asked, process: Process, _liking: Liking) -> Shape:
     shape = MAKERS[key].shape(asked, process)
     pieces = tuple(msgspec.structs.replace(one, solid=one.solid.simplify(SLIVER_MM)) for one in shape.pieces)
     shape = msgspec.structs.replace(shape, pieces=pieces)

@@ -38,6 +38,8 @@ class Process(msgspec.Struct, frozen=True):
     layer_mm: float = 0.2
     clearance_mm: float = 0.25
     bed_mm: float = 200.0
+    kerf_mm: float = 0.0
+    """What a laser or a saw takes away: outlines for the cutter are moved by half of it, so that parts come out true."""
     material: str = "petg"
 
     def __post_init__(self) -> None:
@@ -46,6 +48,7 @@ class Process(msgspec.Struct, frozen=True):
             ("layer_mm", 0.04, 1.0),
             ("clearance_mm", LEAST_CLEARANCE_MM, 2.0),
             ("bed_mm", 50.0, 2000.0),
+            ("kerf_mm", 0.0, 3.0),
         ):
             value = getattr(self, name)
             if not low <= value <= high:

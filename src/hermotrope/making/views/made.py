@@ -181,7 +181,7 @@ def printing(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         numbers = {
             name: parse(request.POST.get(name, ""), "mm")
-            for name in ("nozzle_mm", "layer_mm", "clearance_mm", "bed_mm")
+            for name in ("nozzle_mm", "layer_mm", "clearance_mm", "bed_mm", "kerf_mm")
         }
         actions.print_so(Process(**numbers, material=request.POST.get("material", "")))
     except ValueError as error:
@@ -214,7 +214,8 @@ def part_file(request: HttpRequest, pk: int, part: int, name: str) -> HttpRespon
             raise Http404
         content, asked = files.stl(pieces[at]), pieces[at].name
     elif kind in ("svg", "dxf") and shape.flats:
-        content = files.svg(shape.flats) if kind == "svg" else files.dxf(shape.flats)
+        flats = files.kerfed(shape.flats, process_now().kerf_mm)
+        content = files.svg(flats) if kind == "svg" else files.dxf(flats)
     else:
         raise Http404
     saved = files.file_name(f"{row.conversion.title} {row.name}", asked)
