@@ -172,8 +172,8 @@ def examined(database: Path, known: Iterable[tuple[str, str]]) -> None:
 def _way_back(database: Path, error: Exception) -> str:
     last = next(iter(kept_by_itself(database)), None)
     way = f"./hermotrope restore {last}" if last else "./hermotrope restore FILE, if there is a backup elsewhere"
-    first = str(error).splitlines()[-1] if str(error) else "unreadable"
-    return f"the bench in {database} is damaged ({first}). The way back: {way}; the damaged one is kept beside it."
+    last_line = str(error).splitlines()[-1] if str(error) else "unreadable"
+    return f"the bench in {database} is damaged ({last_line}). The way back: {way}; the damaged one is kept beside it."
 
 
 def _sound(there: sqlite3.Connection) -> None:

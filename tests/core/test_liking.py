@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from datetime import date, time
 from pathlib import Path
@@ -54,10 +55,19 @@ class Written(TestCase):
                 reach(0.1, 0.5, "m"), reach(0.5, 0.823, "mm²"), figure(12.6, "V"), stated(5.5, "mm"),
             ]  # fmt: skip
         self.assertEqual(told, [
-            "3.94 ft", "3.937 in", "18 AWG", "18.4 AWG", "2/0 AWG",
+            "3.94 ft", "3.937 in", "18 AWG", "0.75 mm² (at least 18 AWG)", "2/0 AWG",
             "9.35 oz", "2.76 lb", "104 °F", "54 °F", "−40 °F",
-            "3.94 in to 1.64 ft", "20.1 AWG to 18 AWG", "12.6 V", "5.5 mm",
+            "3.94 in to 1.64 ft", "0.500 mm² (at least 20 AWG) to 18 AWG", "12.6 V", "5.5 mm",
         ])  # fmt: skip
+
+    def test_wire_by_gauge_is_never_thinner_than_what_was_judged(self) -> None:
+        with liking(OTHERWISE):
+            for area in (0.14, 0.25, 0.34, 0.5, 0.75, 1.0, 1.5, 2.5, 4.0, 6.0, 10.0, 16.0, 25.0, 35.0, 70.0):
+                told = stated(area, "mm²")
+                gauge = re.search(r"([\d/]+) AWG", told)
+                assert gauge is not None
+                self.assertGreaterEqual(parse(gauge[0], "mm²"), 0.985 * area, told)
+                self.assertLess(parse(gauge[0], "mm²"), 1.3 * area, told)
 
     def test_a_decimal_comma(self) -> None:
         with liking(COMMA):

@@ -25,7 +25,7 @@ from hermotrope_core.make.process import Process
 from hermotrope_core.make.shape import Piece, Shape, block, checked, clashes
 from hermotrope_core.make.sizes import SIZES
 from hermotrope_core.make.slice import HIGH_MM, slices
-from hermotrope_core.make.sureness import of_volts, remarks
+from hermotrope_core.make.sureness import fits, of_volts, remarks
 from hermotrope_core.make.template import Cut, Template
 from hermotrope_core.values.liking import Liking, liking
 from tests.lanes import SLOW
@@ -263,7 +263,7 @@ class Minded(TestCase):
         self.assertNotIn("Without a latch", self.says("dock", "care", latch_x_mm=30.0))
         self.assertIn("Measure plus and minus at the pack’s own contacts", self.says("dock", "care"))
         self.assertIn("Which contact is plus and which is minus is not said", self.says("dock", "care"))
-        for names, known in ((["+", "−"], True), (["+", "-"], True), (["+", "T"], False), (["+"], False)):
+        for names, known in ((["+", "−"], True), (["+", "-"], True), (["+", "T"], False), (["+", ""], False)):
             told = self.says("dock", "care", names=names)
             self.assertEqual("is not said" not in told, known, names)
         self.assertIn("What the fixing holds is not known", self.says("plate", "care"))
@@ -323,6 +323,7 @@ class Minded(TestCase):
             ("dock", {"contacts": [(50.0, float("nan"), 8.0, 0.8)]}, "Contacts, entry 1"),
             ("dock", {"contacts": [(50.0, 0.0, 8.0, 0.8)] * 13}, "up to 12 contacts"),
             ("dock", {"names": ["+"] * 13}, "up to 12 contacts"),
+            ("dock", {"names": ["+"]}, "name every contact in the order of its place, or none"),
             ("box", {"holes": [(3.0, 3.0, 0.0)]}, "Holes, entry 1"),
             ("box", {"holes": [(3.0, 3.0, 3.0)] * 41}, "up to 40"),
         ):  # fmt: skip
@@ -352,17 +353,27 @@ class Minded(TestCase):
         self.assertEqual(of_volts("plate", 400.0, mains=True), [], "it carries, and touches nothing live")
 
     def test_how_sure_a_fit_is(self) -> None:
-        values = msgspec.to_builtins(Dock())
-        nobody = remarks("dock", values, {})
-        self.assertIn("Nobody measured foot wide, rail juts out by, rail thick and foot long", nobody[0].says)
+        dock = Dock()
+        nobody = remarks("dock", dock, {}, placed=False)
+        wanted = "Nobody measured foot wide, rail juts out by, rail thick, foot long and where its contacts are:"
+        self.assertIn(wanted, nobody[0].says)
         names = ("foot_w_mm", "rail_w_mm", "rail_t_mm", "foot_l_mm")
         sure = {name: Read(1.0, 0.1, "caliper") for name in names}
-        self.assertEqual(remarks("dock", values, sure), [])
-        loose = remarks("dock", values, sure | {"foot_w_mm": Read(48.0, 0.4, "picture")})
+        self.assertEqual(remarks("dock", dock, sure, placed=True), [])
+        self.assertEqual(remarks("dock", Dock(contacts=()), sure, placed=False), [])
+        blades = remarks("dock", dock, sure | {"contacts": Read(0.8, 0.0, "usual")}, placed=True)
+        self.assertIn("Nobody measured how thick its contacts are:", blades[0].says)
+        latched = Dock(latch_x_mm=25.0)
+        latch = remarks("dock", latched, sure | {"latch_l_mm": Read(10.0, 0.1, "typed")}, placed=True)
+        self.assertEqual(fits("dock", latched)[4:], ("latch_x_mm", "latch_l_mm", "latch_w_mm"))
+        self.assertIn("Nobody measured latch from the entry and latch wide:", latch[0].says)
+        trimmer = remarks("box", Box(trimmer_x_mm=10.0, trimmer_y_mm=6.0), {}, placed=False)
+        self.assertIn("trimmer from the left and trimmer from below:", trimmer[0].says)
+        self.assertNotIn("trimmer", remarks("box", Box(), {}, placed=False)[0].says)
+        loose = remarks("dock", dock, sure | {"foot_w_mm": Read(48.0, 0.4, "picture")}, placed=True)
         self.assertIn("foot wide (± 0.40 mm)", loose[0].says)
-        self.assertEqual(
-            remarks("dock", values | {"clearance_mm": 0.5}, sure | {"foot_w_mm": Read(48.0, 0.4, "picture")}), []
-        )
+        wide = sure | {"foot_w_mm": Read(48.0, 0.4, "picture")}
+        self.assertEqual(remarks("dock", Dock(clearance_mm=0.5), wide, placed=True), [])
 
 
 class Files(TestCase):

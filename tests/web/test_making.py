@@ -68,7 +68,7 @@ class Made(DemoTest):
         row = self.begin(kind="dock")
         answer = self.post(row, "set", name="foot_w_mm", text="1.9 in")
         self.assertContains(answer, "48.26 mm")
-        self.assertContains(answer, "caliper ± 0.10 mm")
+        self.assertContains(answer, "typed ± 0.10 mm if by caliper")
         self.assertNotContains(answer, "foot wide, rail")
         undone = self.post(row, "undo")
         self.assertContains(undone, 'value="48 mm"')
@@ -88,6 +88,8 @@ class Made(DemoTest):
             ],
         )
         self.assertEqual(read_list("names", "+;  − ; "), ["+", "−"])
+        self.assertEqual(read_list("names", "+; ; −"), ["+", "", "−"], "nobody named the one in the middle")
+        self.assertEqual(read_list("names", " "), [])
         for name, text, why in (
             ("holes", "3 3", "should hold x, y and across"), ("holes", "3 x 3", "entry 1"),
             ("cuts", "door 3 3", "entry 1"),
@@ -167,6 +169,28 @@ class Made(DemoTest):
         self.assertFalse(MadePart.objects.filter(pk=row.pk).exists())
         self.assertEqual(self.client.post(f"/c/{self.conversion.pk}/made/{row.pk}/undo/").status_code, 404)
 
+    def test_a_sign_never_moves_to_another_contact(self) -> None:
+        row = self.begin(kind="dock")
+        self.assertContains(
+            self.client.get(f"/c/{self.conversion.pk}/?panel=make&part={row.pk}"), "and where its contacts are:"
+        )
+        self.post(row, "set", name="names", text="−; +")
+        self.assertEqual(MadePart.objects.get(pk=row.pk).values["names"], ["−", "+"])
+        told = self.post(row, "set", name="contacts", text="50 12 8 0.8; 50 -12 8 0.8")
+        self.assertContains(told, "Which contact is plus and which is minus is not said")
+        self.assertNotContains(told, "and where its contacts are:")
+        self.assertEqual(MadePart.objects.get(pk=row.pk).values["names"], [])
+        self.post(row, "set", name="names", text="+; −")
+        self.post(row, "set", name="contacts", text="50 12 8 0.8; 50 -12 8 0.8;")
+        self.assertEqual(MadePart.objects.get(pk=row.pk).values["names"], ["+", "−"], "nothing was changed")
+
+    def test_every_number_shows_its_unit_and_reads_back(self) -> None:
+        box, plate = self.begin(kind="box"), self.begin(kind="plate")
+        self.assertContains(self.post(box, "set", name="rise_k", text="25 K"), 'value="25 K"')
+        self.assertContains(self.post(plate, "set", name="holds_nm", text="1.5 N·m"), 'value="1.5 N·m"')
+        self.assertContains(self.post(plate, "set", name="holds_nm", text="2 Nm"), 'value="2 N·m"')
+        self.assertEqual(asked_of(MadePart.objects.get(pk=plate.pk)).holds_nm, 2.0)  # type: ignore[attr-defined]
+
     def test_printing_is_kept_for_every_part(self) -> None:
         row = self.begin(kind="box")
         words = {
@@ -181,7 +205,7 @@ class Made(DemoTest):
         self.assertContains(self.client.post(url, {**words, "part": str(row.pk)}, headers=HTMX), "of ASA")
         self.assertEqual((process_now().nozzle_mm, self.begin(kind="dock").values["clearance_mm"]), (0.6, 0.35))
         slip = self.client.post(url, {**words, "bed_mm": "9 m", "part": str(row.pk)}, headers=HTMX)
-        self.assertContains(slip, "bed_mm must be from 50", status_code=422)
+        self.assertContains(slip, "Bed must be from 50 to 2000 mm (got 9000)</strong>", status_code=422)
         self.assertContains(slip, 'value="9 m"', status_code=422)
         Printing.objects.update(values={"material": "wood"})
         self.assertEqual(process_now().material, "petg")
@@ -193,7 +217,11 @@ class Made(DemoTest):
         self.assertEqual((row.kind, row.values["foot_w_mm"], row.values["names"]), ("dock", 48.1, ["−", "+"]))
         self.assertEqual([round(y) for _, y, _, _ in row.values["contacts"]], [12, -12])
         actions.caliper(foot.pk, foot.version, "foot_w_mm", 48.4)
-        self.assertContains(self.post(row, "follow"), "48.4 mm")
+        followed = self.post(row, "follow")
+        self.assertContains(followed, "48.4 mm")
+        self.assertContains(followed, "Nobody measured how thick its contacts are:")
+        self.post(row, "set", name="contacts", text="50 12 8 0.7; 50 -12 8 0.7")
+        self.assertNotContains(self.client.get(f"/c/{self.conversion.pk}/?panel=make&part={row.pk}"), "how thick its")
         foot.delete()
         self.assertContains(self.post(row, "follow"), "made after no measured part", status_code=422)
 

@@ -37,6 +37,7 @@ class Measure(msgspec.Struct, frozen=True):
     x: float
     y: float
     words: str
+    name: str
     upright: bool
 
 
@@ -108,15 +109,15 @@ def _measure(dim: Dim, place: Place, frame: tuple[float, float, float, float], t
     (ax, ay), (bx, by) = place((dim.a, dim.b)).tolist()
     upright = abs(by - ay) > abs(bx - ax)
     long = float(np.hypot(dim.b[0] - dim.a[0], dim.b[1] - dim.a[1]))
-    words = fixed(long, 1) + (f" ± {fixed(dim.doubt_mm, 1)}" if dim.doubt_mm else "")
-    out = 10.0 + 11.0 * (turn // 2 % 2)
+    words = fixed(long, 1)
+    out = 13.0 + 11.0 * (turn // 2 % 2)
     if upright:
         x = frame[2] + out if turn % 2 == 0 or ax > (frame[0] + frame[2]) / 2 else frame[0] - out
         path = f"M{x:g} {ay:g}V{by:g}M{x - 3:g} {ay:g}h6M{x - 3:g} {by:g}h6"
-        return Measure(path, round(x, 1), round((ay + by) / 2, 1), words, True)
+        return Measure(path, round(x, 1), round((ay + by) / 2, 1), words, dim.name, True)
     y = frame[3] + out
     path = f"M{ax:g} {y:g}H{bx:g}M{ax:g} {y - 3:g}v6M{bx:g} {y - 3:g}v6"
-    return Measure(path, round((ax + bx) / 2, 1), round(y - 2, 1), words, False)
+    return Measure(path, round((ax + bx) / 2, 1), round(y - 2, 1), words, dim.name, False)
 
 
 def _flat_view(shape: Shape) -> View:
@@ -128,7 +129,7 @@ def _flat_view(shape: Shape) -> View:
             rings.append(np.column_stack([np.cos(turn), np.sin(turn)]) * flat.across_mm / 2 + np.array(flat.centre))
         else:
             rings.append(np.array(flat.ring))
-    return _view("From above", [], rings, list(shape.dims[:2]))
+    return _view("From above", [], rings, list(shape.dims), shape.labels)
 
 
 def faces(shape: Shape) -> dict[str, Any] | None:
@@ -137,14 +138,12 @@ def faces(shape: Shape) -> dict[str, Any] | None:
         return None
     corners: list[int] = []
     triangles: list[int] = []
-    starts = []
     for piece in shape.pieces:
         solid = piece.placed.translate((0.0, 0.0, APART_MM if piece.turned else 0.0))
         mesh = solid.to_mesh()
-        starts.append(len(triangles) // 3)
         triangles += (np.asarray(mesh.tri_verts) + len(corners) // 3).ravel().tolist()
         corners += np.round(np.asarray(mesh.vert_properties)[:, :3] * 100.0).astype(int).ravel().tolist()
-    return {"corners": corners, "triangles": triangles, "starts": starts}
+    return {"corners": corners, "triangles": triangles}
 
 
 def true_size(shape: Shape, page: tuple[float, float]) -> dict[str, Any]:

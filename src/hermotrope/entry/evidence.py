@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from hermotrope.entry.typed import EditError
+from hermotrope.entry.typed import EditError, without_place
 from hermotrope_core.know.evidence import line_of
 from hermotrope_core.know.sold import SIZES
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -164,7 +164,7 @@ def learned(key: str, post: Mapping[str, str], was: Evidence | None = None) -> E
     try:
         return msgspec.convert(tree, Evidence)  # type: ignore[no-any-return]  # a union
     except msgspec.ValidationError as error:
-        raise EditError(_explained(str(error), form)) from None
+        raise EditError(_explained(error, form)) from None
 
 
 def _read(ask: Ask, text: str) -> Any:
@@ -185,9 +185,9 @@ def _read(ask: Ask, text: str) -> Any:
         raise EditError(f"{ask.term or ask.name}: {error}") from None
 
 
-def _explained(message: str, form: Form) -> str:
+def _explained(error: Exception, form: Form) -> str:
     """A refusal of the document in the words of the form that was filled in."""
-    why = message.split(" - at ", maxsplit=1)[0].strip()
+    why = without_place(error)
     for ask in form.asks:
         term = ask.term or ask.name
         if f"required field `{ask.name}`" in why:

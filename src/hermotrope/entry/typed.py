@@ -124,6 +124,11 @@ def _value(name: str, text: str) -> tuple[Any, str]:
     return float(value), show(value, field.unit)
 
 
+def without_place(error: Exception) -> str:
+    """A refusal in words, without the place in the document that a reader of documents adds."""
+    return str(error).split(" - at ", maxsplit=1)[0].strip()
+
+
 def _time_of_day(text: str) -> tuple[str, str]:
     try:
         kept = as_clock(text)

@@ -15,7 +15,7 @@ from hermotrope.making.documents import asked_of, known_of, measured_of, plain, 
 from hermotrope.making.models import MadePart, MeasuredPart, Printing
 from hermotrope.making.plan import starting
 from hermotrope_core.make.made import MAKERS, asked_from
-from hermotrope_core.make.measured import Kind, Mark, Measured, Read, found, values_for
+from hermotrope_core.make.measured import BLADE_MM, Kind, Mark, Measured, Read, found, values_for
 from hermotrope_core.make.process import Process
 from hermotrope_core.make.sizes import SIZES
 from hermotrope_core.photo.plane import Reference
@@ -147,8 +147,11 @@ def _take_over(row: MadePart, measured: MeasuredPart) -> None:
     reads = found(part).reads
     row.measured, row.name = measured, f"{MAKERS[row.kind].title}, {measured.name}"[:120]
     fields = MAKERS[row.kind].asked.__struct_fields__
-    row.values = row.values | {name: value for name, value in values_for(part).items() if name in fields}
+    new = {name: value for name, value in values_for(part).items() if name in fields}
+    row.values = row.values | new
     row.known = row.known | {name: plain(read) for name, read in reads.items() if name in fields}
+    if "contacts" in new:  # a picture from above shows no thickness of a blade
+        row.known["contacts"] = plain(Read(BLADE_MM, 0.0, "usual"))
 
 
 @transaction.atomic
@@ -158,6 +161,8 @@ def shape(pk: int, version: int, name: str, value: Any, read: Read | None = None
     if name not in MAKERS[row.kind].asked.__struct_fields__:
         raise ValueError("there is no such measure")
     values = row.values | {name: value}
+    if name == "contacts" and plain(asked_from(row.kind, values | {"names": []}))[name] != plain(asked_of(row))[name]:
+        values["names"] = []  # a sign must never move to another contact: they are named anew
     known = {key: one for key, one in row.known.items() if key != name}
     return _kept(row, values, known if read is None else known | {name: plain(read)}, name)
 

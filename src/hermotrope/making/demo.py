@@ -13,11 +13,10 @@ from hermotrope.making import actions
 from hermotrope.making.documents import plain
 from hermotrope.making.models import MeasuredPart
 from hermotrope_core.make.measured import MAKES, Mark, Measured
-from hermotrope_core.photo.plane import Reference, to_px
+from hermotrope_core.photo.plane import SHEETS, Reference, to_px
 
 SIZE = (1600, 1200)
-CARD_MM = (85.6, 54.0)
-"""A card of the usual size (ISO/IEC 7810, ID-1)."""
+CARD_MM = SHEETS["bank card"]
 FOOT_MM = (62.0, 48.0)
 AT = (-15.0, 70.0)
 """Lower left corner of the foot, from that of the card, in millimetres."""

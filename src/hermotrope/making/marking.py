@@ -5,24 +5,18 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from hermotrope.entry.typed import without_place
 from hermotrope.making.documents import measured_of
 from hermotrope.making.models import MeasuredPart
 from hermotrope_core.make.made import MAKERS
 from hermotrope_core.make.measured import MAKES, ROLES, TYPED, Found, Mark, Measured, Read, found, outline_px
 from hermotrope_core.make.sizes import SIZES
 from hermotrope_core.photo.doubt import growth_per_mm
-from hermotrope_core.values.figures import fixed
+from hermotrope_core.photo.plane import REFERENCE_DOUBT_MM, SHEETS, USUAL_SHEET, Reference
+from hermotrope_core.values.figures import fixed, stated
 from hermotrope_core.values.quantity import show
 
 LARGEST_BYTES = 20_000_000
-BY = {"caliper": "caliper", "picture": "from the picture", "usual": "usual, not measured"}
-SHEETS = (
-    ("A4 sheet", 297.0, 210.0),
-    ("A5 sheet", 210.0, 148.0),
-    ("Letter sheet", 279.4, 215.9),
-    ("bank card", 85.6, 54.0),
-)
-"""Things of known size that are at hand (ISO 216, ANSI Y14.1, ISO/IEC 7810)."""
 
 
 def marking_context(row: MeasuredPart, typed: Mapping[str, str]) -> dict[str, Any]:
@@ -31,13 +25,13 @@ def marking_context(row: MeasuredPart, typed: Mapping[str, str]) -> dict[str, An
     try:
         part = measured_of(row)
     except ValueError as error:
-        return context | {"unreadable": str(error).split(" - at ", maxsplit=1)[0]}
+        return context | {"unreadable": without_place(error)}
     known = found(part)
     return context | {
         "part": part,
         "marks": [_drawn(i, mark) for i, mark in enumerate(part.marks)],
         "outline_path": _way(ring, closed=True) if (ring := outline_px(part)) else "",
-        "reference": _points(part.reference.points) if part.reference else "",
+        "reference": _reference(part.reference, typed),
         "reference_path": _way(part.reference.points, closed=True) if part.reference else "",
         "roles": [(key, role) for key, role in ROLES.items() if part.kind in role.of],
         "rows": [_row(part, name, known, typed) for name in TYPED[part.kind]],
@@ -52,7 +46,7 @@ def marking_context(row: MeasuredPart, typed: Mapping[str, str]) -> dict[str, An
         "remarks": known.remarks,
         "per_mm": f"{fixed(100 * growth_per_mm(part.distance_mm), 2)} %",
         "makes": MAKERS[MAKES[part.kind]].title.lower(),
-        "sheets": SHEETS,
+        "sheets": "; ".join(f"{name} {stated(long)} by {stated(wide, 'mm')}" for name, (long, wide) in SHEETS.items()),
         "undoes": row.past[-1]["label"] if row.past else "",
         "above": show(part.above_mm, "mm"),
         "distance": show(part.distance_mm, "mm"),
@@ -76,6 +70,15 @@ def _row(part: Measured, name: str, known: Found, typed: Mapping[str, str]) -> d
         "told": "" if read is None or read.by == "caliper" else told(read),
         "error": error,
     }
+
+
+def _reference(reference: Reference | None, typed: Mapping[str, str]) -> dict[str, str]:
+    """What the form of the reference holds: what was typed, what is kept, or a usual sheet."""
+    long, wide = SHEETS[USUAL_SHEET]
+    sizes = {"length": long, "width": wide, "doubt": REFERENCE_DOUBT_MM}
+    if reference is not None:
+        sizes |= {"length": reference.length_mm, "width": reference.width_mm or wide, "doubt": reference.doubt_mm}
+    return {name: typed.get(name) or show(mm, "mm") for name, mm in sizes.items()}
 
 
 def _trimmer(known: Found) -> str:

@@ -17,8 +17,9 @@ from hermotrope.making.models import MadePart, MeasuredPart
 from hermotrope.making.panel import told
 from hermotrope_core.make.made import MAKERS, made
 from hermotrope_core.make.measured import Measured
+from hermotrope_core.make.sureness import PRINTED_MOST_V
 from hermotrope_core.tell.record import MadeNote
-from hermotrope_core.values.figures import duration, figure
+from hermotrope_core.values.figures import duration, figure, stated
 
 
 def on_sheet(conversion: Conversion) -> dict[str, Any]:
@@ -30,7 +31,7 @@ def on_sheet(conversion: Conversion) -> dict[str, Any]:
             rows.append({"row": row, "views": views(shape), **told(row, shape, process)})
         except ValueError as error:
             rows.append({"row": row, "unreadable": str(error)})
-    return {"made_on_sheet": rows}
+    return {"made_on_sheet": rows, "printed_most": stated(PRINTED_MOST_V, "V")}
 
 
 def in_parts(conversion: Conversion) -> dict[str, Any]:

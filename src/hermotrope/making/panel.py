@@ -11,16 +11,16 @@ from django.http import QueryDict
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.solid import faces, views
 from hermotrope.making.documents import asked_of, known_of, process_now
+from hermotrope.making.lists import read_printing
 from hermotrope.making.models import MadePart, MeasuredPart
 from hermotrope.making.plan import volts_of
 from hermotrope_core.make.made import MAKERS, made
 from hermotrope_core.make.measured import MAKES, Read
-from hermotrope_core.make.process import MATERIALS, Process
-from hermotrope_core.make.shape import Remark, Shape
-from hermotrope_core.make.sizes import SIZES
-from hermotrope_core.make.sureness import FITS, of_volts, remarks
-from hermotrope_core.make.template import PANEL_PARTS
-from hermotrope_core.values.figures import duration, figure, stated
+from hermotrope_core.make.process import MATERIALS, PRINTING, Process
+from hermotrope_core.make.shape import Remark, Shape, gravest_first
+from hermotrope_core.make.sizes import SIZES, Asked
+from hermotrope_core.make.sureness import fits, of_volts, remarks
+from hermotrope_core.values.figures import duration, figure, fixed, stated
 from hermotrope_core.values.liking import pointed
 from hermotrope_core.values.quantity import show
 from hermotrope_core.values.whole import MOST_KEY, whole_number
@@ -36,7 +36,7 @@ WORDS = {
     "lid": ("Lid", {"screws": "screwed, at four corners", "snaps": "snaps in"}),
     "role": ("Role", {"fed": "fed by a wire", "through": "connected from end to end", "insulating": "a filler"}),
 }
-BY = {"caliper": "caliper", "picture": "picture", "usual": "usual, not measured"}
+BY = {"caliper": "caliper", "picture": "picture", "typed": "typed", "usual": "usual, not measured"}
 
 
 def make_context(conversion: Conversion, query: QueryDict, typed: Mapping[str, str]) -> dict[str, Any]:
@@ -85,13 +85,11 @@ def _chosen(row: MadePart, typed: Mapping[str, str]) -> dict[str, Any]:
 def minded(row: MadePart, shape: Shape) -> list[Remark]:
     """Everything to mind of a part, the gravest first: its volts, how sure its fit is, what its maker says."""
     most_v, mains = volts_of(row.conversion.case)
-    found = [
+    return gravest_first([
         *of_volts(row.kind, most_v, mains=mains),
-        *remarks(row.kind, row.values, known_of(row)),
+        *remarks(row.kind, asked_of(row), known_of(row), placed="contacts" in row.values),
         *shape.remarks,
-    ]
-    order = {"stop": 0, "care": 1, "note": 2}
-    return sorted(found, key=lambda one: order[one.level])
+    ])  # fmt: skip
 
 
 def told(row: MadePart, shape: Shape, process: Process) -> dict[str, Any]:
@@ -114,14 +112,12 @@ def told(row: MadePart, shape: Shape, process: Process) -> dict[str, Any]:
     }
 
 
-def _fields(
-    row: MadePart, asked: msgspec.Struct, known: Mapping[str, Read], typed: Mapping[str, str]
-) -> dict[str, Any]:
+def _fields(row: MadePart, asked: Asked, known: Mapping[str, Read], typed: Mapping[str, str]) -> dict[str, Any]:
     """The parameters in three groups: what must fit, lists and choices, the rest."""
     refused = typed.get("name", "") if typed.get("form") == "made-set" and typed.get("part") == str(row.pk) else ""
     values = msgspec.structs.asdict(asked)
     numbers, choices, lists = [], [], []
-    hints = get_type_hints(type(asked))
+    hints, met = get_type_hints(type(asked)), fits(row.kind, asked)
     for name, value in values.items():
         error = typed.get("error", "") if name == refused else ""
         field = {"name": name, "id": f"m-{row.pk}-{name}", "error": error}
@@ -135,14 +131,20 @@ def _fields(
             choices.append(field | {"term": term, "options": options})
         else:
             size, read = SIZES[name], known.get(name)
-            how = "" if name not in FITS[row.kind] else BY[read.by] if read else BY["usual"]
-            doubt = f"± {pointed(f'{read.doubt_mm:.2f}')} mm" if read and read.by != "usual" else ""
-            text = typed["text"] if error else show(value, size.unit if size.unit in ("mm", "W", "g", "°C") else "")
+            how = "" if name not in met else BY[read.by] if read else BY["usual"]
+            doubt = _doubt(read) if read else ""
+            text = typed["text"] if error else show(value, size.unit)
             numbers.append(
                 field
                 | {"term": size.term, "help": size.help, "text": text, "how": how, "doubt": doubt, "unit": size.unit}
             )
     return {"numbers": sorted(numbers, key=lambda one: not one["how"]), "choices": choices, "lists": lists}
+
+
+def _doubt(read: Read) -> str:
+    if read.by == "usual":
+        return ""
+    return f"± {fixed(read.doubt_mm, 2)} mm{' if by caliper' if read.by == 'typed' else ''}"
 
 
 def _list_text(name: str, value: Any) -> str:
@@ -162,21 +164,17 @@ def _cut_text(cut: dict[str, Any]) -> str:
 
 def _process(process: Process, typed: Mapping[str, str]) -> dict[str, Any]:
     """The printing form."""
-    terms = {
-        "nozzle_mm": "Nozzle",
-        "layer_mm": "Layer",
-        "clearance_mm": "Clearance",
-        "bed_mm": "Bed",
-        "kerf_mm": "Cutter’s kerf",
-    }
     refused = typed.get("form") == "printing"
+    errors = read_printing(typed)[1] if refused else {}
     rows = [
-        (name, term, typed.get(name, "") if refused else show(getattr(process, name), "mm"))
-        for name, term in terms.items()
+        (name, size, typed.get(name, "") if refused else show(getattr(process, name), size.unit), errors.get(name, ""))
+        for name, size in PRINTING.items()
     ]
-    materials = [(key, one.name, key == process.material) for key, one in MATERIALS.items()]
-    return {"rows": rows, "materials": materials, "error": typed.get("error", "") if refused else ""}
-
-
-PANEL_WORDS = [(key, one.name) for key, one in PANEL_PARTS.items()]
-"""What may stand before the places of a cut-out."""
+    material = typed.get("material") if refused else process.material
+    materials = [(key, one.name, key == material) for key, one in MATERIALS.items()]
+    return {
+        "rows": rows,
+        "materials": materials,
+        "refused": refused,
+        "error": typed["error"] if refused and not errors else "",
+    }

@@ -12,7 +12,7 @@ from hermotrope_core.make.air import through_walls_w, vents_mm2
 from hermotrope_core.make.process import Process
 from hermotrope_core.make.shape import Dim, Piece, Remark, Shape, block, bore, rod, rounded, slab
 from hermotrope_core.make.sizes import Asked, listed
-from hermotrope_core.values.figures import digits, fixed, stated
+from hermotrope_core.values.figures import digits, figure, fixed, stated
 
 LIP_MM = 3.0
 """How far the lid's lip reaches in; the room above the board begins below it."""
@@ -314,7 +314,7 @@ def _of_heat(asked: Box, room: Inside, vents: tuple[int, float], process: Proces
         need = vents_mm2(asked.heat_w, asked.rise_k, surface_mm2(room), room.high)
         have = 2.0 * count * SLOT_MM * long
         words = (
-            f"{digits(asked.heat_w, 2)} W, of which the walls lose {walls:.1g}: {fixed(need, 0, 'mm²')} of slots low "
+            f"{figure(asked.heat_w, 'W', 2)}, of which the walls lose {figure(walls, 'W', 1)}: {fixed(need, 0, 'mm²')} of slots low "
             "and as many high (estimate)."
         )
         told = [Remark("note", words)]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from manifold3d import Manifold, OpType
 
 from hermotrope_core.make.process import Process
@@ -49,6 +51,15 @@ class Dock(Asked, frozen=True):
         listed("Contacts", self.contacts, (0.0, -FARTHEST_MM, 0.5, 0.2))
         if len(self.contacts) > MOST_CONTACTS or len(self.names) > MOST_CONTACTS:
             raise ValueError(f"a dock has up to {MOST_CONTACTS} contacts")
+        if self.names and len(self.names) != len(self.contacts):
+            raise ValueError(
+                f"name every contact in the order of its place, or none: {len(self.contacts)} contacts, {len(self.names)} names"
+            )
+
+    @property
+    def named(self) -> Iterator[tuple[tuple[float, float, float, float], str]]:
+        """Every contact that was named, with its name."""
+        return ((place, name) for place, name in zip(self.contacts, self.names, strict=False) if name)
 
 
 def shape(asked: Dock, process: Process) -> Shape:
@@ -83,7 +94,7 @@ def shape(asked: Dock, process: Process) -> Shape:
     )
     neck = asked.foot_w_mm / 2.0 - asked.rail_w_mm
     body += block((0.0, -neck, base + play), (asked.foot_l_mm, neck, top + 10.0))
-    labels = [Label((x, y), name) for (x, y, _, _), name in zip(asked.contacts, asked.names, strict=False) if name]
+    labels = [Label((x, y), name) for (x, y, _, _), name in asked.named]
     return Shape(
         (Piece("dock", solid),), dims=dims, labels=tuple(labels), remarks=tuple(_remarks(asked, process)), holds=(body,),
         cut=("x", asked.foot_l_mm / 2.0),
@@ -106,7 +117,7 @@ def _cuts(asked: Dock, half: float, long: float) -> list[Manifold]:
                 (x - blade / 2, y - CHANNEL_MM / 2, -1.0), (long + STOP_MM + 1.0, y + CHANNEL_MM / 2, CHANNEL_DEEP_MM)
             )
         )
-    for (x, y, blade, _), name in zip(asked.contacts, asked.names, strict=False):
+    for (x, y, blade, _), name in asked.named:
         if name in SIGNS:
             made.append(plus_and_minus(SIGNS[name], (x - blade / 2 - SIGN_MM, y, base), SIGN_MM, SIGN_DEEP_MM))
     if asked.latch_x_mm > 0:
@@ -178,7 +189,7 @@ def _of_contacts(asked: Dock) -> list[Remark]:
     made = []
     if not asked.contacts:
         made.append(Remark("stop", "No contact is marked: a dock without contacts only holds."))
-    elif len(asked.names) != len(asked.contacts) or not {SIGNS.get(name) for name in asked.names} >= {"+", "-"}:
+    elif not {SIGNS.get(name) for name in asked.names} >= {"+", "-"}:
         made.append(Remark("care", "Which contact is plus and which is minus is not said: measure it, and name them."))
     if any(_over_latch(asked, x, y, blade) for x, y, blade, _ in asked.contacts):
         made.append(Remark("stop", "A contact lies in the latch’s recess: check their measures."))

@@ -14,8 +14,6 @@ from manifold3d import CrossSection, JoinType
 
 from hermotrope_core.make.shape import Flat, Piece
 
-PRINTED = ("stl", "3mf")
-
 
 def meshed(piece: Piece) -> trimesh.Trimesh:
     """The piece as triangles, as it lies on the bed."""

@@ -14,7 +14,7 @@ from hermotrope_core.make.dock import Dock
 from hermotrope_core.make.dummy import Dummy
 from hermotrope_core.make.plate import Plate
 from hermotrope_core.make.process import Process
-from hermotrope_core.make.shape import Remark, Shape, checked
+from hermotrope_core.make.shape import Remark, Shape, checked, gravest_first
 from hermotrope_core.make.sizes import Asked
 from hermotrope_core.make.template import Template
 from hermotrope_core.values.liking import Liking, liked
@@ -77,6 +77,4 @@ def _made(key: str, asked: Asked, process: Process, _liking: Liking) -> Shape:
     pieces = tuple(msgspec.structs.replace(one, solid=one.solid.simplify(SLIVER_MM)) for one in shape.pieces)
     shape = msgspec.structs.replace(shape, pieces=pieces)
     found: tuple[Remark, ...] = checked(shape, process)
-    order = {"stop": 0, "care": 1, "note": 2}
-    remarks = sorted((*found, *shape.remarks), key=lambda one: order[one.level])
-    return msgspec.structs.replace(shape, remarks=tuple(remarks))
+    return msgspec.structs.replace(shape, remarks=tuple(gravest_first([*found, *shape.remarks])))

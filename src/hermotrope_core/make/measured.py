@@ -18,7 +18,7 @@ from hermotrope_core.photo.plane import Points, Reference, plane_of, to_mm, to_p
 from hermotrope_core.values.figures import fixed
 
 Kind = Literal["foot", "board", "panel"]
-By = Literal["caliper", "picture", "usual"]
+By = Literal["caliper", "picture", "typed", "usual"]
 Role = Literal["outline", "rail", "latch", "contact", "hole", "trimmer", "length", "edge"]
 FORMAT = "hermotrope-measured/1"
 MOST_MARKS = 80

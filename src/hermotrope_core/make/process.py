@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.values.figures import stated
+from hermotrope_core.make.sizes import Size
 
 
 class Material(msgspec.Struct, frozen=True):
@@ -30,6 +30,15 @@ SOLID_SHARE = 0.7
 MM3_PER_S = 6.0
 """What a common printer lays down, on average over a small part with its turns and moves."""
 
+PRINTING = {
+    "nozzle_mm": Size("Nozzle", 0.1, 2.0, "What it is drilled to."),
+    "layer_mm": Size("Layer", 0.04, 1.0, "Height of one layer."),
+    "clearance_mm": Size("Clearance", LEAST_CLEARANCE_MM, 2.0, "Air on each side where two parts meet."),
+    "bed_mm": Size("Bed", 50.0, 2000.0, "Its shorter side."),
+    "kerf_mm": Size("Cutter’s kerf", 0.0, 3.0, "What a laser or a saw takes away; nought for none."),
+}
+"""The numbers of a printing, with the ranges that make sense."""
+
 
 class Process(msgspec.Struct, frozen=True):
     """The user's own printing: nozzle, layer and clearance in millimetres, the bed, the material."""
@@ -43,16 +52,9 @@ class Process(msgspec.Struct, frozen=True):
     material: str = "petg"
 
     def __post_init__(self) -> None:
-        for name, low, high in (
-            ("nozzle_mm", 0.1, 2.0),
-            ("layer_mm", 0.04, 1.0),
-            ("clearance_mm", LEAST_CLEARANCE_MM, 2.0),
-            ("bed_mm", 50.0, 2000.0),
-            ("kerf_mm", 0.0, 3.0),
-        ):
-            value = getattr(self, name)
-            if not low <= value <= high:
-                raise ValueError(f"{name} must be from {low:g} to {stated(high, 'mm')} (got {value:g})")
+        for name, size in PRINTING.items():
+            if told := size.problem(getattr(self, name)):
+                raise ValueError(told)
         if self.material not in MATERIALS:
             raise ValueError(f"material must be one of {', '.join(MATERIALS)}")
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from math import cos, pi
-from typing import Literal
+from typing import Literal, get_args
 
 import msgspec
 from manifold3d import CrossSection, Error, Manifold
@@ -25,6 +26,11 @@ class Remark(msgspec.Struct, frozen=True):
     says: str
 
 
+def gravest_first(remarks: Iterable[Remark]) -> list[Remark]:
+    """Stops, then cares, then notes; within each as they come."""
+    return sorted(remarks, key=lambda one: get_args(Level).index(one.level))
+
+
 class Dim(msgspec.Struct, frozen=True):
     """A measure to draw: from one point to another, in a view, with its name."""
 
@@ -32,7 +38,6 @@ class Dim(msgspec.Struct, frozen=True):
     a: tuple[float, float]
     b: tuple[float, float]
     name: str
-    doubt_mm: float = 0.0
 
 
 class Label(msgspec.Struct, frozen=True):

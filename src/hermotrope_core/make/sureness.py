@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
+from hermotrope_core.make.dock import Dock
 from hermotrope_core.make.measured import Read
+from hermotrope_core.make.process import LEAST_CLEARANCE_MM
 from hermotrope_core.make.shape import Remark
-from hermotrope_core.make.sizes import SIZES
+from hermotrope_core.make.sizes import SIZES, Asked
 from hermotrope_core.values.figures import figure, fixed, stated
 
 FITS: dict[str, tuple[str, ...]] = {
@@ -17,6 +17,11 @@ FITS: dict[str, tuple[str, ...]] = {
     "template": (),
 }
 """The measures that must meet something real, for each kind."""
+IF_THERE: dict[str, tuple[str, ...]] = {
+    "box": ("trimmer_x_mm", "trimmer_y_mm"),
+    "dock": ("latch_x_mm", "latch_l_mm", "latch_w_mm"),
+}
+"""And those of what a part may lack: there where the first of them is above nought."""
 
 
 PRINTED_MOST_V = 50.0
@@ -43,11 +48,29 @@ def of_volts(kind: str, most_v: float, *, mains: bool) -> list[Remark]:
     return []
 
 
-def remarks(kind: str, values: dict[str, Any], known: dict[str, Read]) -> list[Remark]:
-    """What to mind of a fit: measures that nobody took, and measures less sure than the clearance is wide."""
-    play = float(values.get("clearance_mm", 0.25))
-    guessed = [SIZES[name].term.lower() for name in FITS[kind] if name not in known or known[name].by == "usual"]
-    loose = [name for name in FITS[kind] if name in known and known[name].doubt_mm > play]
+def may_fit(kind: str) -> tuple[str, ...]:
+    """Every measure of a kind that meets something real, in some part of it."""
+    return FITS[kind] + IF_THERE.get(kind, ())
+
+
+def fits(kind: str, asked: Asked) -> tuple[str, ...]:
+    """Those of this part."""
+    there = IF_THERE.get(kind, ())
+    return may_fit(kind) if there and getattr(asked, there[0]) > 0 else FITS[kind]
+
+
+def remarks(kind: str, asked: Asked, known: dict[str, Read], *, placed: bool) -> list[Remark]:
+    """What to mind of a fit: measures that nobody took, and measures less sure than the clearance is wide.
+
+    `placed` says that somebody told where a dock's contacts are.
+    """
+    met, play = fits(kind, asked), getattr(asked, "clearance_mm", LEAST_CLEARANCE_MM)
+    guessed = [SIZES[name].term.lower() for name in met if name not in known or known[name].by == "usual"]
+    loose = [name for name in met if name in known and known[name].by != "usual" and known[name].doubt_mm > play]
+    if isinstance(asked, Dock) and asked.contacts and not placed:
+        guessed.append("where its contacts are")
+    elif "contacts" in known and known["contacts"].by == "usual":
+        guessed.append("how thick its contacts are")
     made = []
     if guessed:
         made.append(

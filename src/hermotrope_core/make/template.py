@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from hermotrope_core.make.process import Process
-from hermotrope_core.make.shape import Dim, Flat, Remark, Shape
+from hermotrope_core.make.shape import Dim, Flat, Label, Remark, Shape
 from hermotrope_core.make.sizes import Asked
 
 CROSS_MM = 4.0
@@ -88,8 +88,8 @@ def shape(asked: Template, process: Process) -> Shape:
         flats.append(Flat(((cut.x - CROSS_MM, cut.y), (cut.x + CROSS_MM, cut.y)), cut=False))
         flats.append(Flat(((cut.x, cut.y - CROSS_MM), (cut.x, cut.y + CROSS_MM)), cut=False))
     dims = [Dim("plan", (0.0, 0.0), (long, 0.0), "long"), Dim("plan", (0.0, 0.0), (0.0, wide), "wide")]
-    dims += [Dim("plan", (0.0, cut.y), (cut.x, cut.y), cut.size.name) for cut in asked.cuts]
-    return Shape((), tuple(flats), tuple(dims), remarks=tuple(_remarks(asked)))
+    labels = [Label((cut.x, cut.y), PANEL_PARTS[cut.part].name if cut.part else "own") for cut in asked.cuts]
+    return Shape((), tuple(flats), tuple(dims), tuple(labels), remarks=tuple(_remarks(asked)))
 
 
 def _rectangle(x: float, y: float, long: float, wide: float) -> tuple[tuple[float, float], ...]:

@@ -22,6 +22,17 @@ LEAST_PX = 20.0
 FLATTEST = 0.02
 """Of a quadrilateral's spread squared, the least area that can be a rectangle seen from above."""
 
+SHEETS = {
+    "bank card": (85.6, 54.0),
+    "A4 sheet": (297.0, 210.0),
+    "A5 sheet": (210.0, 148.0),
+    "Letter sheet": (279.4, 215.9),
+}
+"""Things of known size that are at hand: long and wide in mm (ISO/IEC 7810 ID-1, ISO 216, ANSI Y14.1)."""
+USUAL_SHEET = "bank card"
+REFERENCE_DOUBT_MM = 0.3
+"""What is usually known of its length."""
+
 
 class Reference(msgspec.Struct, frozen=True):
     """Something of known size in the picture.
@@ -35,7 +46,7 @@ class Reference(msgspec.Struct, frozen=True):
     points: tuple[tuple[float, float], ...]
     length_mm: float
     width_mm: float = 0.0
-    doubt_mm: float = 0.3
+    doubt_mm: float = REFERENCE_DOUBT_MM
 
     def __post_init__(self) -> None:
         wanted = 2 if self.kind == "length" else 4

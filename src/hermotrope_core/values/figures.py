@@ -32,7 +32,7 @@ def figure(value: float, unit: str, significant: int = 3) -> str:
     if unit == "%":
         return f"{digits(100 * value, significant)} %"
     if by_gauge(unit) and value > 0:
-        return gauge_text(value)
+        return gauge_text(value, f"{digits(value, significant)} {unit}")
     number, written = in_liking(value, unit)
     if written != unit:
         return f"{digits(number, max(significant, len(f'{abs(number):.0f}')))} {written}"  # 104 °F, never 100
@@ -48,12 +48,11 @@ def stated(value: float, unit: str = "", significant: int = 6) -> str:
     >>> stated(12.0, "V"), stated(7.5, "A"), stated(1e6, "Ω"), stated(0.82312, "mm²", 3)
     ('12 V', '7.5 A', '1000000 Ω', '0.823 mm²')
     """
-    if by_gauge(unit) and value > 0:
-        return gauge_text(value)
     number, written = in_liking(value, unit)
     text = digits(number, significant if written == unit else min(significant, CONVERTED))
     sign = pointed(".")
-    return f"{text.rstrip('0').rstrip(sign) if sign in text else text} {written}".rstrip()
+    told = f"{text.rstrip('0').rstrip(sign) if sign in text else text} {written}".rstrip()
+    return gauge_text(value, told) if by_gauge(unit) and value > 0 else told
 
 
 def fixed(value: float, places: int, unit: str = "") -> str:

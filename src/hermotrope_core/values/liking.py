@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from datetime import date, time
-from math import log, pi
+from math import floor, log, pi
 from typing import Literal
 
 import msgspec
@@ -70,9 +70,8 @@ class Other(msgspec.Struct, frozen=True):
 
 
 FOOT_M = 0.3048
-INCH_MM = 25.4
 OUNCE_G = 28.349523125
-"""International foot, inch and avoirdupois ounce (1959 agreement)."""
+"""International foot and avoirdupois ounce (1959 agreement)."""
 OTHERS = {
     "ft": {"m": Other("ft", 1.0 / FOOT_M, "4 ft or 18 in", small=("in", 12.0))},
     "oz": {"g": Other("oz", 1.0 / OUNCE_G, "9.5 oz or 1 lb 6 oz", large=("lb", 16.0))},
@@ -131,16 +130,28 @@ def in_liking(value: float, unit: str) -> tuple[float, str]:
     return (value, unit) if written is None else written.of(value)
 
 
-def gauge_text(area_mm2: float, decimals: int = 1) -> str:
-    """A copper area as its gauge: ``18 AWG``, ``2/0 AWG``; with decimals where it is no whole one.
+SAME_GAUGE = 0.05
+"""So near to a whole gauge an area is that gauge: 1.2 % of its copper."""
 
-    >>> gauge_text(0.8231), gauge_text(0.75), gauge_text(67.43)
-    ('18 AWG', '18.4 AWG', '2/0 AWG')
+
+def gauge_text(area_mm2: float, metric: str) -> str:
+    """A copper area as its gauge; between two, in mm² (`metric`) with the thicker one, which does for both.
+
+    >>> gauge_text(0.8231, "0.823 mm²"), gauge_text(67.43, "67.4 mm²")
+    ('18 AWG', '2/0 AWG')
+    >>> gauge_text(1.5, "1.5 mm²")
+    '1.5 mm² (at least 15 AWG)'
     """
-    gauge = round(gauge_of(area_mm2), decimals)
-    if gauge == int(gauge):
-        return f"{int(gauge)} AWG" if gauge >= 0 else f"{1 - int(gauge)}/0 AWG"
-    return f"{pointed(f'{gauge:.{decimals}f}')} AWG"
+    gauge = gauge_of(area_mm2)
+    whole = round(gauge)
+    if abs(gauge - whole) <= SAME_GAUGE:
+        return gauge_name(whole)
+    return f"{metric} (at least {gauge_name(floor(gauge))})"
+
+
+def gauge_name(gauge: int) -> str:
+    """A whole gauge: ``18 AWG``, ``2/0 AWG`` for -1."""
+    return f"{gauge} AWG" if gauge >= 0 else f"{1 - gauge}/0 AWG"
 
 
 def kept(value: float, unit: str) -> float:

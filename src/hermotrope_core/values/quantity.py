@@ -18,8 +18,8 @@ from hermotrope_core.values.liking import (
     GAUGE_EXAMPLE,
     awg_mm2,
     by_gauge,
+    gauge_name,
     gauge_of,
-    gauge_text,
     kept,
     other,
     pointed,
@@ -174,6 +174,8 @@ def _unit_word(given: str, unit: str) -> str:
     """What the unit library calls a unit as typed, where a quantity in `unit` is wanted."""
     given = "degree" if given == "°" and unit == "°" else given
     word = "degC" if given in ("C", "°C") else "degF" if given in ("F", "°F") and unit == "°C" else given
+    if unit == "N·m" and word in ("N·m", "Nm"):
+        word = "newton*meter"
     if unit == "Ω":
         word = re.sub(r"^([munkM]?)(?:ohms?|Ω|R)?$", r"\1ohm", word, flags=re.IGNORECASE)
     word = re.sub(r"^(m?m)\^?2$", r"\1**2", word)
@@ -252,7 +254,7 @@ def _shortest(value: float, number: float, unit: str) -> str:
 def _whole_gauge(area_mm2: float) -> str:
     """The gauge of an area that reads back as it is; empty for one between two gauges, which stays in mm²."""
     gauge = round(gauge_of(area_mm2))
-    return gauge_text(area_mm2, 0) if -3 <= gauge <= 40 and _awg(gauge) == area_mm2 else ""
+    return gauge_name(gauge) if -3 <= gauge <= 40 and _awg(gauge) == area_mm2 else ""
 
 
 def _show_seconds(value: float) -> str:

@@ -39,6 +39,8 @@ UNITS: dict[str, Unit] = {
     "mm²": Unit("millimeter ** 2", "a wire size", "0.75 mm² or 18 AWG"),
     "g": Unit("gram", "a mass", "640 g"),
     "K/W": Unit("kelvin / watt", "kelvin per watt", "30 K/W"),
+    "K": Unit("kelvin", "a difference of temperature", "20 K"),
+    "N·m": Unit("newton * meter", "a torque", "1.5 N·m"),
     "°C": Unit("degC", "a temperature", "5 °C"),
     "°": Unit("degree", "an angle", "270°"),
     "%": Unit("", "a percentage", "92 %"),

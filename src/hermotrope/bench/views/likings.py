@@ -12,34 +12,29 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
 from hermotrope.entry.liked import from_words, keep
+from hermotrope.entry.typed import without_place
 from hermotrope_core.values.clock import clock_time
 from hermotrope_core.values.figures import figure, stated
 from hermotrope_core.values.liking import (
     LONGEST_MONEY,
-    Clock,
     Day,
-    Decimal,
-    Length,
     Liking,
-    Mass,
-    Warmth,
-    Wire,
     day_text,
     liked,
     liking,
     money,
 )
 
-CHOICES: dict[str, tuple[str, Any, dict[str, str]]] = {
-    "length": ("Lengths of leads", Length, {"m": "metres, millimetres", "ft": "feet, inches"}),
-    "wire": ("Wire", Wire, {"mm²": "mm² of copper", "AWG": "gauge (AWG)"}),
-    "mass": ("Mass", Mass, {"g": "grams, kilograms", "oz": "ounces, pounds"}),
-    "warmth": ("Temperature", Warmth, {"°C": "°C", "°F": "°F"}),
-    "decimal": ("Decimal sign", Decimal, {"point": "point: 12.6 V", "comma": "comma: 12,6 V"}),
-    "day": ("Dates", Day, {name: name for name in get_args(Day)}),
-    "clock": ("Clock", Clock, {"24": "20:30", "12": "8:30 pm"}),
+CHOICES: dict[str, tuple[str, dict[str, str]]] = {
+    "length": ("Lengths of leads", {"m": "metres, millimetres", "ft": "feet, inches"}),
+    "wire": ("Wire", {"mm²": "mm² of copper", "AWG": "gauge (AWG)"}),
+    "mass": ("Mass", {"g": "grams, kilograms", "oz": "ounces, pounds"}),
+    "warmth": ("Temperature", {"°C": "°C", "°F": "°F"}),
+    "decimal": ("Decimal sign", {"point": "point: 12.6 V", "comma": "comma: 12,6 V"}),
+    "day": ("Dates", {name: name for name in get_args(Day)}),
+    "clock": ("Clock", {"24": "20:30", "12": "8:30 pm"}),
 }
-"""Each field of a liking with its term, its type and the words of its values."""
+"""Each field of a liking with its term and the words of its values."""
 SHOWN_DAY = date(2026, 6, 3)
 
 
@@ -53,15 +48,11 @@ def likings(request: HttpRequest) -> HttpResponse:
     try:
         wish = from_words({name: str(text).strip() for name, text in words.items()})
     except msgspec.ValidationError as error:
-        context = _context(liked(), back) | {"error": _why(error), "typed": words.get("money", "")}
+        context = _context(liked(), back) | {"error": without_place(error), "typed": words.get("money", "")}
         return render(request, "bench/likings.html", context, status=422)
     response = redirect(back)
     keep(response, wish)
     return response
-
-
-def _why(error: msgspec.ValidationError) -> str:
-    return str(error).split(" - at ", maxsplit=1)[0]
 
 
 def _own_path(request: HttpRequest, url: str) -> str:
@@ -79,7 +70,7 @@ def _context(now: Liking, back: str) -> dict[str, Any]:
             term,
             [(value, _words(name, value, words), value == getattr(now, name)) for value, words in choices.items()],
         )
-        for name, (term, _, choices) in CHOICES.items()
+        for name, (term, choices) in CHOICES.items()
     ]
     example = (
         f"{stated(1.2, 'm')} of {stated(0.823, 'mm²')} lead, a pack of {figure(640, 'g')}, {figure(5, '°C', 2)} "

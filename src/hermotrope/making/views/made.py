@@ -16,9 +16,10 @@ from django_htmx.http import retarget
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.views.feed import feed_context
 from hermotrope.entry.asked import htmx
+from hermotrope.entry.typed import without_place
 from hermotrope.making import actions
 from hermotrope.making.documents import asked_of, process_now
-from hermotrope.making.lists import read_list
+from hermotrope.making.lists import read_list, read_printing
 from hermotrope.making.models import MadePart, MeasuredPart
 from hermotrope.making.panel import LISTS, WORDS, make_context, minded
 from hermotrope_core.make import files
@@ -28,7 +29,7 @@ from hermotrope_core.make.process import Process
 from hermotrope_core.make.shape import Shape
 from hermotrope_core.make.sizes import SIZES, problem
 from hermotrope_core.make.slice import slices
-from hermotrope_core.make.sureness import FITS
+from hermotrope_core.make.sureness import may_fit
 from hermotrope_core.values.quantity import QuantityError, parse
 from hermotrope_core.values.whole import MOST_KEY, whole_number
 
@@ -87,14 +88,9 @@ def shaping(view: View) -> View:
         except MadePart.DoesNotExist:
             raise Http404 from None
         except ValueError as error:
-            return answer(request, conversion, part, why(error), 422)
+            return answer(request, conversion, part, without_place(error), 422)
 
     return wrapped
-
-
-def why(error: ValueError) -> str:
-    """A refusal without the place in the document."""
-    return str(error).split(" - at ", maxsplit=1)[0]
 
 
 def version_of(request: HttpRequest) -> int:
@@ -112,7 +108,7 @@ def begin(request: HttpRequest, pk: int) -> HttpResponse:
         kind = MAKES[measured.kind] if measured else request.POST.get("kind", "")
         row = actions.add(conversion, kind, measured)
     except ValueError as error:
-        return answer(request, conversion, None, why(error), 422)
+        return answer(request, conversion, None, without_place(error), 422)
     return answer(request, conversion, row.pk)
 
 
@@ -121,12 +117,12 @@ def set_value(request: HttpRequest, conversion: Conversion, part: int) -> HttpRe
     """Set one parameter from what was typed."""
     name, text = request.POST.get("name", ""), request.POST.get("text", "")
     kind = conversion.made_parts.get(pk=part).kind
-    value, read = _value(kind, name, text, request.POST.get("by", ""))
+    value, read = _value(kind, name, text)
     actions.shape(part, version_of(request), name, value, read)
     return answer(request, conversion, part)
 
 
-def _value(kind: str, name: str, text: str, by: str) -> tuple[Any, Read | None]:
+def _value(kind: str, name: str, text: str) -> tuple[Any, Read | None]:
     """A typed parameter, and how it is known where that matters. Raises ValueError."""
     if name in LISTS:
         return read_list(name, text), None
@@ -135,12 +131,10 @@ def _value(kind: str, name: str, text: str, by: str) -> tuple[Any, Read | None]:
     if name not in SIZES:
         raise ValueError("there is no such measure")
     size = SIZES[name]
-    value = parse(text, size.unit if size.unit in ("mm", "W", "g") else "")
+    value = parse(text, size.unit)
     if told := problem(name, value):
         raise QuantityError(told)
-    if name not in FITS[kind]:
-        return value, None
-    return value, Read(value, CALIPER_MM, "caliper") if by != "usual" else None
+    return value, Read(value, CALIPER_MM, "typed") if name in may_fit(kind) else None
 
 
 @shaping
@@ -178,14 +172,13 @@ def printing(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep the user's own printing."""
     conversion = get_object_or_404(Conversion, pk=pk)
     part = whole_number(request.POST.get("part", ""), MOST_KEY)
+    numbers, errors = read_printing(request.POST.dict())
+    if errors:
+        return answer(request, conversion, part, "look at the printing", 422)
     try:
-        numbers = {
-            name: parse(request.POST.get(name, ""), "mm")
-            for name in ("nozzle_mm", "layer_mm", "clearance_mm", "bed_mm", "kerf_mm")
-        }
         actions.print_so(Process(**numbers, material=request.POST.get("material", "")))
     except ValueError as error:
-        return answer(request, conversion, part, why(error), 422)
+        return answer(request, conversion, part, without_place(error), 422)
     return answer(request, conversion, part)
 
 

@@ -16,13 +16,14 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from hermotrope.entry.asked import htmx
+from hermotrope.entry.typed import without_place
 from hermotrope.making import actions
 from hermotrope.making.marking import LARGEST_BYTES, marking_context
 from hermotrope.making.models import MeasuredPart
-from hermotrope.making.views.made import BEHIND, version_of, why
+from hermotrope.making.views.made import BEHIND, version_of
 from hermotrope_core.make.measured import ROLES, TYPED, Kind, Mark, Role
 from hermotrope_core.make.sizes import problem
-from hermotrope_core.photo.plane import Reference
+from hermotrope_core.photo.plane import REFERENCE_DOUBT_MM, Reference
 from hermotrope_core.photo.settle import settled
 from hermotrope_core.values.quantity import QuantityError, parse
 from hermotrope_core.values.whole import MOST_KEY, whole_number
@@ -70,7 +71,7 @@ def all_measured(request: HttpRequest) -> HttpResponse:
                 )
                 return redirect(row.get_absolute_url())
             except ValueError as problem_:
-                error = why(problem_)
+                error = without_place(problem_)
     rows = MeasuredPart.objects.defer("picture", "past", "document")
     context = {"rows": rows, "kinds": KINDS.items(), "typed": typed, "error": error}
     return render(request, "making/all.html", context, status=422 if error else 200)
@@ -104,7 +105,7 @@ def changing(change: Change) -> View:
         except actions.Behind:
             return page(request, row, BEHIND, 409)
         except ValueError as error:
-            return page(request, row, why(error), 422)
+            return page(request, row, without_place(error), 422)
 
     return wrapped
 
@@ -116,7 +117,7 @@ def refer(request: HttpRequest, pk: int) -> MeasuredPart:
     wide = parse(request.POST.get("width", ""), "mm") if kind == "sheet" else 0.0
     reference = Reference(
         cast(Literal["length", "sheet"], kind), points_of(request), parse(request.POST.get("length", ""), "mm"), wide,
-        parse(request.POST.get("doubt", "") or "0.3 mm", "mm"),
+        parse(doubt, "mm") if (doubt := request.POST.get("doubt", "").strip()) else REFERENCE_DOUBT_MM,
     )  # fmt: skip
     return actions.refer(pk, version_of(request), reference)
 

@@ -1,6 +1,6 @@
 // A made part, shaded: its faces come as corners and triangles; drag it, or turn it by the arrow keys.
 "use strict";
-const solid = (() => {
+(() => {
   const EDGE = Math.cos((28 * Math.PI) / 180);
   const START = { turn: -0.7, tilt: 1.0 };
   const views = new WeakMap();
@@ -17,7 +17,7 @@ const solid = (() => {
     });
     const middle = low.map((v, i) => (v + high[i]) / 2);
     const radius = Math.hypot(...low.map((v, i) => high[i] - v)) / 2 || 1;
-    return { points, triangles: data.triangles, starts: data.starts, middle, radius, normals: null, ...edges(points, data.triangles) };
+    return { points, triangles: data.triangles, middle, radius, ...edges(points, data.triangles) };
   }
 
   // Normals of the faces, and the edges where two of them meet at an angle.
@@ -174,5 +174,4 @@ const solid = (() => {
   document.addEventListener("DOMContentLoaded", all);
   document.addEventListener("htmx:afterSettle", all);
   window.addEventListener("resize", () => document.querySelectorAll("canvas[data-solid]").forEach(draw));
-  return { read };
 })();
