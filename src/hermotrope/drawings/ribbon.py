@@ -13,7 +13,7 @@ from hermotrope_core.values.clock import clock_time
 from hermotrope_core.values.figures import duration, figure
 from hermotrope_core.values.known import number
 
-WIDTH, HEIGHT = 820.0, 74.0
+WIDTH = 820.0
 TOP, BOTTOM = 8.0, 50.0
 SIZE, MARGIN = 12.0, 8.0
 CLOCK_WIDTH = 46.0
@@ -34,7 +34,7 @@ class Stretch(msgspec.Struct, frozen=True):
 
 
 class Ribbon(msgspec.Struct, frozen=True):
-    """Segments in a view box of 820 by 74; `clock` are times of day along it, if the duty has a start."""
+    """Segments 68 high (56 without times of day) from y = 2, 820 wide; `clock` are times of day along it, if the duty has a start."""
 
     stretches: tuple[Stretch, ...]
     edges: tuple[tuple[int, float, float], ...]

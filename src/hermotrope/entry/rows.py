@@ -71,7 +71,7 @@ TERMS = {
     "charges_source": "Charges what feeds it",
     "mixed_cells": "Cells differ in make or age",
     "start": "Begins at",
-    "once": "One programme, not over and over",
+    "once": "Only once",
     "ends": "When the supply fails it",
     "enclosure": "Enclosure",
     "name": "Name",
@@ -93,12 +93,12 @@ TERMS = {
     "plan_on": "Plan on",
 }
 HELP = {
-    "start": "time of day, such as 20:30; the end is then told by the clock",
     "wires": "a note only: colours prove nothing",
     "resistance_by_soc": "times its resistance, by the charge left; the same throughout where nothing is stated",
     "links": "contacts that beep with the cells out: 1+ 2-, 2+ 3-",
     "leads": "contacts from which wires go into the device: 1- 4+",
 }
+TEXT_EXAMPLES = {"start": "20:30"}
 AS_STATED = {
     "outer_mm", "inner_mm", "area_mm2", "seconds", "rating_v", "mass_g", "price", "charges_to_v", "recharge_h",
     "rating_a", "rating_w", "trips_v", "warns_v", "gap_s",
@@ -212,7 +212,8 @@ def row(part: Value | None, name: str, at: str, typed: str | None = None, error:
     if name == "kind":
         return Row(place, "Stated in", text, "choice", CHOICES["mode-kind"], whole_page=True, error=error)
     if field is None and name not in TABLES:
-        return Row(place, term, text, "text", help=HELP.get(name, ""), whole_page=name in REDRAWS, error=error)
+        example = TEXT_EXAMPLES.get(name, "")
+        return Row(place, term, text, "text", (), "", HELP.get(name, ""), example, name in REDRAWS, error)
     value = getattr(part, name) if part is not None else None
     is_table = name in TABLES and (name != "efficiency" or isinstance(value, tuple))
     example = TABLE_EXAMPLES[name] if is_table else UNITS[field.unit].example if field else ""

@@ -4,7 +4,8 @@ const charts = (() => {
   let drawn = [],
     keyed = -1e9; // when a key last moved the reading: the plots then answer with a nearest point
   const [TIME, PACK, INLET, AMPS, CHARGE, MODE] = [0, 1, 2, 3, 4, 5];
-  const HEIGHTS = { volts: 160, amps: 66, charge: 58, duty: 44 };
+  const HEIGHTS = { volts: 148, amps: 54, charge: 46, duty: 32 };
+  const ABOVE = 5;
   const MODE_HEIGHT = 17;
   const ink = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
@@ -211,7 +212,8 @@ const charts = (() => {
     const options = {
       width: Math.max(280, holder.clientWidth),
       height:
-        (kind === "duty" ? Math.max(HEIGHTS.duty, MODE_HEIGHT * (names.length + 1)) : HEIGHTS[kind]) + (last ? 24 : 0),
+        (kind === "duty" ? Math.max(HEIGHTS.duty, MODE_HEIGHT * names.length + 9) : HEIGHTS[kind]) + (last ? 24 : 0),
+      padding: [ABOVE, null, null, null],
       legend: { show: false },
       cursor: { y: false, drag: { x: true, y: false }, sync: { key: "run" } },
       scales: {
