@@ -6,16 +6,21 @@ import argparse
 import errno
 import os
 import shutil
+import signal
 import socket
 import sqlite3
 import subprocess
 import sys
 import threading
 import webbrowser
+from collections.abc import Callable
 from pathlib import Path
+
+import segno
 
 from hermotrope.backups import DATABASE, BackupError, examined, restore, write
 from hermotrope.folder import lock, tell
+from hermotrope.phones.lan import Network
 from hermotrope_cli.__main__ import main as on_a_document
 
 PORT = 8737
@@ -73,27 +78,38 @@ def serve(command: str, arguments: list[str]) -> int:
     parser.add_argument("--data", help="folder that keeps the bench")
     parser.add_argument("--port", type=int, default=PORT, help="first port to try")
     parser.add_argument("--no-browser", action="store_true", help="do not open a browser")
+    parser.add_argument("--lan", nargs="?", const="", metavar="ADDRESS", help="let paired phones in from the network")
+    parser.add_argument("--tls", action="store_true", help="with --lan: encrypted, by a certificate of its own")
     if command == "demo":
         parser.add_argument("--fresh", action="store_true", help="start the demonstration anew")
     given = parser.parse_args(arguments)
     if not 1 <= given.port <= 65535:
         parser.error("--port must be 1 to 65535")
+    if given.tls and given.lan is None:
+        parser.error("--tls goes with --lan: what stays on this machine needs none")
     try:
         folder = data_folder(command, given.data)
         in_use = lock(folder)
         if getattr(given, "fresh", False):
             clear(folder)
         listener = listen(given.port)
-        os.environ["HERMOTROPE_PORT"] = str(listener.getsockname()[1])
+        port = listener.getsockname()[1]
+        os.environ["HERMOTROPE_PORT"] = str(port)
+        network = Network.named(given.lan, port, folder if given.tls else None) if given.lan is not None else None
+        os.environ["HERMOTROPE_LAN"] = network.url if network else ""
+        os.environ["HERMOTROPE_LAN_FINGERPRINT"] = network.fingerprint if network else ""
         prepare(command, folder / DATABASE)
+        close = open_door(network) if network else None
     except (OSError, sqlite3.Error, BackupError) as error:
         print(f"hermotrope: {error}", file=sys.stderr)
         return 1
-    address = f"http://127.0.0.1:{listener.getsockname()[1]}/"
+    address = f"http://127.0.0.1:{port}/"
     tell(in_use, address)
     print(f"Hermotrope is at {address}  (kept in {folder}; stop with Ctrl+C)", flush=True)
     if not given.no_browser and (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         threading.Timer(0.5, webbrowser.open, [address]).start()
+
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))  # a clean stop, as by Ctrl+C
 
     import waitress
 
@@ -103,7 +119,28 @@ def serve(command: str, arguments: list[str]) -> int:
         waitress.serve(application, sockets=[listener], threads=4, ident="hermotrope")
     except KeyboardInterrupt:
         print()
+    finally:
+        if close:
+            close()
     return 0
+
+
+def open_door(network: Network) -> Callable[[], None]:
+    """Let paired phones in, and show the first code; what it gives shuts the door. Raises OSError."""
+    from hermotrope.phones.codes import CODES
+    from hermotrope.phones.door import from_outside
+    from hermotrope.phones.models import Right
+    from hermotrope.phones.views import pairing_address
+    from hermotrope.wsgi import application
+
+    close = network.serve(from_outside(application))
+    code = CODES.new(Right.BENCH)
+    segno.make_qr(pairing_address(code), error="m").terminal(compact=True)
+    print(
+        f"Phones: scan this, or open {network.url} and type {code.shown} (two minutes, once; then “phone” on the page)"
+    )
+    print(f"Certificate SHA-256 {network.fingerprint}" if network.pem else "Not encrypted: see --tls", flush=True)
+    return close
 
 
 def data_folder(command: str, given: str | None) -> Path:

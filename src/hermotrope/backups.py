@@ -19,6 +19,8 @@ from typing import BinaryIO
 
 FORMAT = "hermotrope-backup/1"
 DATABASE, MANIFEST = "bench.sqlite3", "manifest.json"
+PHONES = "phones_phone"
+"""The table of paired phones."""
 FOLDER = "backups"
 KEPT = 5
 """Backups that are made by themselves; older ones are removed."""
@@ -88,7 +90,7 @@ def restore(source: Path | BinaryIO, database: Path, known: Iterable[tuple[str, 
     """Replace the bench by the one in a backup; the bench as it stood is kept, and its file is given back.
 
     `known` is the schema of this program: a backup of a newer one is refused. Raises `BackupError`; nothing is changed
-    then.
+    then. Phones that were paired when it was made are strangers: one that was ended since does not come back by it.
     """
     database.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(dir=database.parent) as folder:
@@ -96,6 +98,7 @@ def restore(source: Path | BinaryIO, database: Path, known: Iterable[tuple[str, 
         newer = unpack(source, copy) - set(known)
         if newer:
             raise BackupError(f"that backup was made by a newer Hermotrope ({_listed(newer)}): update this one first")
+        _without_phones(copy)
         kept = None
         if database.exists():
             kept = name_for(database, "before-restore")
@@ -113,6 +116,12 @@ def restore(source: Path | BinaryIO, database: Path, known: Iterable[tuple[str, 
         except sqlite3.Error as error:
             raise BackupError(f"the bench was not replaced: {error}") from None
     return kept
+
+
+def _without_phones(database: Path) -> None:
+    with closing(sqlite3.connect(database)) as there, there:
+        if there.execute("SELECT 1 FROM sqlite_master WHERE name = ?", (PHONES,)).fetchone():
+            there.execute(f"DELETE FROM {PHONES}")  # our own name
 
 
 def by_itself(database: Path, why: str) -> Path:

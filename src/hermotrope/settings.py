@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import secrets
 from pathlib import Path
+from urllib.parse import urlsplit
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 PACKAGE = Path(__file__).resolve().parent
@@ -44,7 +45,10 @@ def local_zone() -> str:
 DATA = data_folder()
 SECRET_KEY = secret_key(DATA)
 DEBUG = os.environ.get("HERMOTROPE_DEBUG") == "1"
-ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+LAN_URL = os.environ.get("HERMOTROPE_LAN", "")
+"""Where phones find this bench; nothing while it listens to this machine alone."""
+LAN_FINGERPRINT = os.environ.get("HERMOTROPE_LAN_FINGERPRINT", "")
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *filter(None, [urlsplit(LAN_URL).hostname])]
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 ROOT_URLCONF = "hermotrope.urls"
 WSGI_APPLICATION = "hermotrope.wsgi.application"
@@ -56,6 +60,7 @@ USE_I18N = False
 INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "django_htmx",
+    "hermotrope.phones",
     "hermotrope.bench",
     "hermotrope.shelf",
     "hermotrope.proving",
@@ -64,6 +69,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "hermotrope.guard.cross_site",
+    "hermotrope.phones.door.Door",
     "django.middleware.security.SecurityMiddleware",
     "django.middleware.gzip.GZipMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",

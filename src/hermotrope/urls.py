@@ -3,6 +3,7 @@ from django.urls import include, path
 from hermotrope.making.urls import made_urls, measured_urls
 
 urlpatterns = [
+    path("phones/", include("hermotrope.phones.urls")),
     path("outings/", include("hermotrope.outing.urls")),
     path("shelf/measured/", include(measured_urls)),
     path("c/<int:pk>/made/", include(made_urls)),

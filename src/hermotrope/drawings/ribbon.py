@@ -34,7 +34,7 @@ class Stretch(msgspec.Struct, frozen=True):
 
 
 class Ribbon(msgspec.Struct, frozen=True):
-    """Segments 68 high (56 without times of day) from y = 2, 820 wide; `clock` are times of day along it, if the duty has a start."""
+    """Segments 820 wide from y = 2, 56 high and 68 with a clock: times of day along it, if the duty has a start."""
 
     stretches: tuple[Stretch, ...]
     edges: tuple[tuple[int, float, float], ...]

@@ -79,7 +79,10 @@
     404: "That is no longer there: it was taken away in another tab.",
     0: "The bench does not answer. Is it still running?",
   };
-  const reason = (status) => TOLD[status] ?? `The bench answered ${status}: that is our fault.`;
+  const reason = (xhr) =>
+    xhr.status === 403 && xhr.getResponseHeader("Content-Type")?.startsWith("text/plain")
+      ? xhr.responseText // what a phone may not do
+      : (TOLD[xhr.status] ?? `The bench answered ${xhr.status}: that is our fault.`);
   document.addEventListener("htmx:beforeRequest", (event) => {
     document.querySelectorAll(".press-error").forEach((note) => note.remove());
     if (event.detail.requestConfig?.verb === "post" && !event.defaultPrevented) saved("saving…");
@@ -93,10 +96,10 @@
     } else if (status === 409 || status === 422) trouble("");
   });
   document.addEventListener("htmx:responseError", (event) =>
-    told(event, `Not done. ${reason(event.detail.xhr.status)} What you typed is still here.`),
+    told(event, `Not done. ${reason(event.detail.xhr)} What you typed is still here.`),
   );
   document.addEventListener("htmx:sendError", (event) =>
-    told(event, `Not done. ${reason(0)} What you typed is still here.`),
+    told(event, `Not done. ${TOLD[0]} What you typed is still here.`),
   );
 
   // A pressed button keeps the focus when the page is put in anew; where it is gone, the panel takes it, never the page.
