@@ -187,6 +187,28 @@ class Pairing(TestCase):
         self.assertEqual(self.client.get("/", **FROM_THE_NETWORK)["Cache-Control"], "no-store")
 
 
+class EachOnce(DemoTest):
+    """The water-level gauge waits for the volts of its pack."""
+
+    def setUp(self) -> None:
+        self.gauge = next(one for one in Conversion.objects.all() if one.case.device.name == "Water-level gauge")
+
+    def take(self, mark: str, text: str = "14.2 V") -> int:
+        ask = {"ask": "open-voltage.volts", "gate": "open-voltage", "text": text, "once": mark}
+        return self.client.post(f"/c/{self.gauge.pk}/gate/", ask, headers={"HX-Request": "true"}).status_code
+
+    def test_a_mark_counts_once_and_another_again(self) -> None:
+        self.assertEqual([self.take("a1"), self.take("a1"), self.take("b2"), self.take("")], [200, 204, 200, 200])
+        self.assertEqual(self.gauge.readings.count(), 3)
+
+    def test_what_is_refused_uses_no_mark_up(self) -> None:
+        self.assertEqual([self.take("a1", "fourteen"), self.take("a1"), self.take("a1")], [422, 200, 204])
+        self.assertEqual(self.gauge.readings.count(), 1)
+
+    def test_a_mark_that_is_none_is_passed_over(self) -> None:
+        self.assertEqual([self.take("x" * 41), self.take("a b"), self.take("x" * 41)], [200, 200, 200])
+
+
 class AtTheLaptop(TestCase):
     def test_without_a_network_it_says_how(self) -> None:
         page = self.client.get("/phones/")

@@ -62,3 +62,13 @@ def phone_of(token: str) -> Phone | None:
         found.seen_at = now
         found.save(update_fields=["seen_at"])
     return found
+
+
+class Sent(models.Model):
+    """The mark of an entry that was taken."""
+
+    mark = models.CharField(max_length=40, unique=True)
+    at = models.DateTimeField(auto_now_add=True, db_index=True)
+
+    def __str__(self) -> str:
+        return self.mark

@@ -16,6 +16,7 @@ from hermotrope.outing.actions import Conflict, put, with_inlet
 from hermotrope.outing.inlet_form import INLETS, inlet_of, key_of
 from hermotrope.outing.models import Outing
 from hermotrope.outing.workshop import TreeWorkshop, take_reading, tick
+from hermotrope.phones.once import each_once
 from hermotrope_core.kinds.inlets import knows_sign
 from hermotrope_core.know.connectors import connector_words
 from hermotrope_core.plan.document import CaseError
@@ -49,6 +50,7 @@ def tick_step(request: HttpRequest, pk: int, index: int) -> HttpResponse:
 
 
 @require_POST
+@each_once
 def reading(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     """A reading typed off a meter; what it is not stands beside the field, as typed."""
     way, ask, text = (request.POST.get(name, "") for name in ("way", "ask", "text"))

@@ -21,6 +21,7 @@ from hermotrope.entry.typed import EditError
 from hermotrope.instruments.reading import take
 from hermotrope.instruments.scpi import InstrumentError, checked_resource
 from hermotrope.instruments.simulated import ROLES
+from hermotrope.phones.once import each_once
 from hermotrope.proving import actions, equipment, records
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.log_panel import as_chosen
@@ -101,6 +102,7 @@ def proving(view: View) -> View:
     return wrapped
 
 
+@each_once
 @proving
 def reading(request: HttpRequest, conversion: Conversion) -> HttpResponse:
     """A reading typed off a meter."""
