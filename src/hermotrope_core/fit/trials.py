@@ -1,0 +1,198 @@
+"""Many runs of one conversion together: what they say of the next one, and of the pack and the load.
+
+Every uncertain input is drawn as for the range of a plan (`circuit.estimate`); each draw is then weighed by how well
+it foretells all the runs (importance sampling, Bayes' rule). Runs of the same pack on the same load differ from day to
+day: that scatter is drawn too, and its tails are Student's, so that one odd run does not carry the others away.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import msgspec
+import numpy as np
+from scipy.stats import t as students
+
+from hermotrope_core.circuit.estimate import SEED, Z95, factors, normals
+from hermotrope_core.circuit.laws import Array
+from hermotrope_core.circuit.many import runs
+from hermotrope_core.plan.case import Case, at_temperature
+from hermotrope_core.plan.duty import Duty, Segment
+from hermotrope_core.plan.spread import Input, inputs
+
+DRAWS = 2_000
+ROUNDS = 4
+WIDER = 1.4
+"""A round draws wider than the last one's weights: nothing that matters is left out."""
+SLIGHTEST = 1e-6
+FAR = 4.0
+"""Standard deviations of the plan's own doubt beyond which the runs contradict the plan as a whole."""
+SCATTER = 0.04
+"""Half-width (95 % one-sided) of one run's difference from another of the same pack and load (typical)."""
+SCATTER_FACTOR = 2.0
+"""The scatter itself is known to this factor (typical)."""
+TAILS = 4.0
+"""Degrees of freedom of the scatter: the fewer, the less an odd run counts."""
+ODD = 3.0
+"""A run farther off than this many scatters is told as odd."""
+FEWEST = 60.0
+"""With fewer draws that count (Kish's effective number), the runs lie outside what the plan thought possible."""
+LEARNED = 0.1
+"""Share by which an input's range must shrink to be told."""
+FEWEST_ALONE = 3
+"""Runs that can speak for themselves."""
+NORMAL_MAD = 1.4826
+"""A normal distribution's standard deviation over its median absolute deviation."""
+SHORTEST_S = 1e-9
+LogTimes = Callable[[Case], Array]
+
+
+class Trial(msgspec.Struct, frozen=True):
+    """A run that was timed: the case as it was run (its temperature, its duty), seconds, whether it ended by itself."""
+
+    case: Case
+    ran_s: float
+    ended: bool = True
+    """False: somebody stopped it while it still ran, so it would have run longer."""
+
+
+class Learned(msgspec.Struct, frozen=True):
+    """An input about which the runs say something: factors on its planned value (5th, 50th, 95th percentile)."""
+
+    place: str
+    low: float
+    middle: float
+    high: float
+    narrowed: float
+    """Share of its range that is gone."""
+
+
+class Pooled(msgspec.Struct, frozen=True):
+    """The next run in seconds (5th, 50th, 95th percentile, day's scatter included) and what led to it."""
+
+    p5: float
+    p50: float
+    p95: float
+    scatter: float
+    """Half-width of one run about the others, as a share."""
+    odd: tuple[int, ...]
+    """Runs (their places) that differ from the rest by more than the scatter."""
+    learned: tuple[Learned, ...]
+    outside: bool
+    """The runs contradict the plan as a whole: the range is theirs alone."""
+
+
+def as_run(case: Case, temperature_c: float | None, mode: str) -> Case:
+    """The case as it was run on a day: at that temperature and, where one is named, in one mode throughout."""
+    if temperature_c is not None:
+        case = at_temperature(case, temperature_c)
+    if mode:
+        steady = Duty(repeat=(Segment(mode=mode, seconds=3600.0),))
+        case = msgspec.structs.replace(case, plan_on="duty", duty=steady)
+    return case
+
+
+def pooled(case: Case, trials: list[Trial], draws: int = DRAWS) -> Pooled | None:
+    """What all runs together say of the next run of `case`; None without runs. Raises what `many.runs` raises."""
+    if not trials:
+        return None
+    found: dict[str, Input] = {}
+    for one in (case, *(trial.case for trial in trials)):
+        for place in inputs(one):
+            found.setdefault(place.place, place)
+    seen = _Seen(list(found.values()), trials, draws)
+    weights, sigma = seen.weights, seen.sigma
+    if seen.far:
+        return _by_themselves(case, trials, seen.log_times)
+    middles = [_percentiles(seen.log_times(trial.case), weights, (50,))[0] for trial in trials]
+    scatter = float(_percentiles(sigma, weights, (50,))[0])
+    off = [np.log(trial.ran_s) - middle for trial, middle in zip(trials, middles, strict=True)]
+    odd = tuple(
+        i for i, one in enumerate(off) if (abs(one) if trials[i].ended else one) > ODD * scatter * Z95
+    )  # fmt: skip
+    days = students.rvs(TAILS, size=draws, random_state=np.random.Generator(np.random.PCG64(SEED))) * sigma
+    p5, p50, p95 = np.exp(_percentiles(seen.log_times(case) + days, weights, (5, 50, 95)))
+    learned = [_learned(one, seen.drawn[one.place], weights) for one in found.values()]
+    told = sorted((one for one in learned if one.narrowed > LEARNED), key=lambda one: -one.narrowed)
+    return Pooled(float(p5), float(p50), float(p95), scatter * Z95, odd, tuple(told), outside=False)
+
+
+class _Seen:
+    """Draws that were drawn nearer and nearer to what the runs say, and how much each counts.
+
+    Every round draws from the normal that the last one's weights suggest, wider by `WIDER`; a draw counts by its prior
+    over the density that it was drawn with, times how well it foretells the runs.
+    """
+
+    def __init__(self, found: list[Input], trials: list[Trial], draws: int) -> None:
+        self._found, self._draws = found, draws
+        size = len(found) + 1
+        middle, root = np.zeros(size), np.eye(size)
+        for turn in range(ROUNDS):
+            plain = normals(size, draws, SEED + turn)
+            z = middle[:, None] + root @ plain
+            self._at(z)
+            said = _foretold(trials, [self.log_times(trial.case) for trial in trials], self.sigma)
+            said += (plain**2).sum(axis=0) / 2.0 - (z**2).sum(axis=0) / 2.0
+            weights = np.exp(said - said.max())
+            self.weights: Array = weights / weights.sum()
+            middle = z @ self.weights
+            about = z - middle[:, None]
+            root = WIDER * np.linalg.cholesky((about * self.weights) @ about.T + SLIGHTEST * np.eye(size))
+        effective = 1.0 / float((self.weights**2).sum())
+        self.far = effective < FEWEST or float(np.sqrt((middle**2).sum())) > FAR
+        """The runs lie outside what the plan thought possible."""
+
+    def _at(self, z: Array) -> None:
+        self.drawn = factors(self._found, z[:-1])
+        self.sigma: Array = SCATTER / Z95 * np.exp(z[-1] * np.log(SCATTER_FACTOR) / Z95)
+        self._times: dict[bytes, Array] = {}
+
+    def log_times(self, case: Case) -> Array:
+        """Logarithm of each draw's seconds in this case."""
+        key = msgspec.json.encode(case)
+        if key not in self._times:
+            mine = {place.place: self.drawn[place.place] for place in inputs(case)}
+            self._times[key] = np.log(np.maximum(runs(case, mine, self._draws).runtime_s, SHORTEST_S))
+        return self._times[key]
+
+
+def _foretold(trials: list[Trial], ahead: list[Array], sigma: Array) -> Array:
+    """Logarithm of how likely each draw makes all the runs."""
+    said = np.zeros_like(sigma)
+    for trial, times in zip(trials, ahead, strict=True):
+        off = (np.log(trial.ran_s) - times) / sigma
+        said += students.logpdf(off, TAILS) - np.log(sigma) if trial.ended else students.logsf(off, TAILS)
+    return said
+
+
+def _percentiles(values: Array, weights: Array, at: tuple[int, ...]) -> Array:
+    order = np.argsort(values)
+    below = np.cumsum(weights[order]) - weights[order] / 2.0
+    return np.interp(np.array(at) / 100.0, below, values[order])
+
+
+def _learned(one: Input, drawn: Array, weights: Array) -> Learned:
+    low, middle, high = (float(at) for at in _percentiles(drawn, weights, (5, 50, 95)))
+    return Learned(one.place, low, middle, high, 1.0 - float(np.log(high / low) / (2.0 * np.log1p(one.spread))))
+
+
+def _by_themselves(case: Case, trials: list[Trial], log_times: LogTimes) -> Pooled | None:
+    """The next run by the ratio of the runs to the plan alone; None for fewer than three that ended by themselves."""
+    ended = [trial for trial in trials if trial.ended]
+    if len(ended) < FEWEST_ALONE:
+        return None
+    ratios = np.array([np.log(trial.ran_s) - np.median(log_times(trial.case)) for trial in ended])
+    middle, scatter = (
+        float(np.median(ratios)),
+        max(NORMAL_MAD * float(np.median(np.abs(ratios - np.median(ratios)))), SCATTER / Z95),
+    )
+    reach = float(students.ppf(0.95, len(ended) - 1)) * scatter * np.sqrt(1.0 + 1.0 / len(ended))
+    next_ = float(np.median(log_times(case))) + middle
+    p5, p50, p95 = np.exp([next_ - reach, next_, next_ + reach])
+    odd = tuple(
+        i
+        for i, trial in enumerate(trials)
+        if trial.ended and abs(np.log(trial.ran_s) - np.median(log_times(trial.case)) - middle) > ODD * scatter
+    )
+    return Pooled(float(p5), float(p50), float(p95), scatter * Z95, odd, (), outside=True)
