@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
+from django.core.management import call_command
 from django.test import tag
 from playwright.sync_api import expect
 
@@ -135,3 +136,30 @@ class RunJourney(BrowserTest):
         self.goto(f"/c/{self.made.pk}/?panel=run&job=20h&old_hours=6h&with=tool-12-2&with=bank-10", page)
         expect(page.locator(".ribbon")).to_be_visible()
         self.assertEqual(self.sideways(page), 0)
+
+
+class RunsSoFar(BrowserTest):
+    def test_a_run_is_typed_mended_kept_and_taken_into_the_plan(self) -> None:
+        call_command("load_demo", verbosity=0)
+        boat = next(one for one in Conversion.objects.all() if one.case.device.name == "Sampling boat")
+        page = self.page
+        self.goto(f"/c/{boat.pk}/?panel=run")
+        runs = page.locator("#trials")
+        expect(runs).to_contain_text("After 5 runs the next one lasts")
+        runs.get_by_text("Another run").click()
+        runs.get_by_label("It ran").fill("long")
+        runs.get_by_label("Note").fill("calm")
+        runs.get_by_role("button", name="Keep this run").click()
+        expect(runs.locator(".row-error")).to_have_count(1)
+        expect(runs.get_by_label("Note")).to_have_value("calm")
+        runs.get_by_label("It ran").fill("2h09")
+        runs.get_by_role("button", name="Keep this run").click()
+        expect(runs).to_contain_text("After 6 runs the next one lasts")
+        expect(runs).to_contain_text("calm")
+        runs.get_by_role("button", name="Take it into the plan").first.click()
+        expect(page.get_by_role("button", name="Undo: As the runs have it")).to_be_visible()
+        expect(page.locator("#trials")).to_contain_text("Runs so far")
+        expect(page.locator("#trials")).not_to_contain_text("the next one lasts")
+        page.once("dialog", lambda dialog: dialog.accept())
+        page.locator("#trials").get_by_role("button", name="Remove the run of 6 June").click()
+        expect(page.locator(".runs-list li")).to_have_count(5)

@@ -84,3 +84,29 @@ class Revision(models.Model):
 
     def __str__(self) -> str:
         return f"{self.number}: {self.label}"
+
+
+class Trial(models.Model):
+    """One run of a conversion, as it was on the day: what was run, how long, how it ended."""
+
+    conversion = models.ForeignKey(Conversion, on_delete=models.CASCADE, related_name="trials")
+    case = CaseField(help_text="the case as it stood, with the temperature and the mode of the run")
+    on = models.DateField()
+    seconds = models.FloatField()
+    ended = models.BooleanField(default=True, help_text="by itself; else it was stopped while it still ran")
+    temperature_c = models.FloatField(null=True, blank=True)
+    mode = models.CharField(max_length=200, blank=True, help_text="the one mode it was in; none: the duty")
+    pack = models.CharField(max_length=60, blank=True, help_text="which of several packs")
+    where = models.CharField(max_length=60, blank=True)
+    how = models.CharField(max_length=120, blank=True, help_text="how it ended")
+    note = models.CharField(max_length=500, blank=True)
+    taken_in = models.PositiveIntegerField(
+        null=True, blank=True, help_text="the revision that took what it taught into the plan"
+    )
+    added_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["on", "pk"]
+
+    def __str__(self) -> str:
+        return f"{self.on}: {self.seconds:.0f} s"

@@ -14,6 +14,7 @@ from hermotrope.bench.views import (
     likings,
     match,
     run,
+    trials,
 )
 
 urlpatterns = [
@@ -58,6 +59,10 @@ urlpatterns = [
     path("c/<int:pk>/run/next/", run.next_measurement, name="measure-next"),
     path("c/<int:pk>/run.csv", run.table_file, name="run-table"),
     path("c/<int:pk>/swaps.ics", run.calendar_file, name="run-calendar"),
+    path("c/<int:pk>/trials/", trials.listed, name="trials"),
+    path("c/<int:pk>/trials/add/", trials.add, name="trial-add"),
+    path("c/<int:pk>/trials/<int:trial>/remove/", trials.remove, name="trial-remove"),
+    path("c/<int:pk>/trials/take/", trials.take, name="trial-take"),
     path("c/<int:pk>/take/", match.take, name="take"),
     path("c/<int:pk>/step/", changes.step, name="step"),
     path("c/<int:pk>/done/", changes.done, name="done"),

@@ -15,7 +15,7 @@ LAPTOP_ALONE = {
 OF_ITS_OWN = {"likings"}
 """Kept in the phone's own browser."""
 READINGS_AND_PICTURES = {
-    "gate-reading", "bench-temperature", "tick", "note", "photo", "outing-tick", "outing-reading",
+    "gate-reading", "bench-temperature", "tick", "note", "photo", "outing-tick", "outing-reading", "trial-add",
     "measured-all", "measured-reference", "measured-mark", "measured-unmark", "measured-caliper", "measured-held",
     "measured-undo", "measured-settle",
 }  # fmt: skip

@@ -1,0 +1,118 @@
+"""Runs of a conversion: kept as typed, held against the plan, told together, taken once."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+
+from django.test import TestCase
+
+from hermotrope.bench import actions, trials
+from hermotrope.bench.actions import Conflict
+from hermotrope.bench.models import Conversion, Trial
+from hermotrope.entry.typed import EditError
+from hermotrope_core.values.known import number
+from tests.web.client import Reader
+from tests.web.demo import DemoTest
+
+TODAY = date(2026, 6, 20)
+
+
+class Trials(DemoTest):
+    client_class = Reader
+
+    def setUp(self) -> None:
+        self.it = next(one for one in Conversion.objects.all() if one.case.device.name == "Sampling boat")
+        self.it.trials.all().delete()
+        self.url = f"/c/{self.it.pk}/trials/"
+
+    def keep(self, seconds: float, **more: object) -> Trial:
+        typed = {"ran": f"{seconds} s", "on": TODAY.isoformat(), **{name: str(text) for name, text in more.items()}}
+        found, errors = trials.read(self.it, typed, TODAY)
+        self.assertEqual(errors, {})
+        return trials.add(self.it, found)
+
+    def test_typed_in_the_page_it_is_held_against_the_plan(self) -> None:
+        typed = {
+            "ran": "1h40",
+            "temperature": "41 °F",
+            "how": "it slowed",
+            "note": "wind",
+            "pack": "A",
+            "where": "north pool",
+        }
+        page = self.client.post(f"{self.url}add/", typed, headers={"HX-Request": "true"})
+        row = self.it.trials.get()
+        self.assertEqual((row.seconds, round(row.temperature_c or 0.0, 6), row.ended), (6000.0, 5.0, True))
+        self.assertAlmostEqual(number(row.case.conditions.temperature_c), 5.0)
+        for words in ("It ran 1 h 40", "After 1 run the next one lasts", "north pool", "it slowed", "wind"):
+            self.assertContains(page, words)
+
+    def test_what_cannot_be_read_is_told_beside_its_field_and_nothing_is_lost(self) -> None:
+        typed = {"ran": "long", "temperature": "warm", "on": "2031-01-01", "note": "kept as typed", "mode": "no such"}
+        page = self.client.post(f"{self.url}add/", typed, headers={"HX-Request": "true"})
+        self.assertEqual(page.status_code, 422)
+        for words in ("kept as typed", "a day that has been", "no such mode", 'value="long"', 'value="warm"'):
+            self.assertContains(page, words, status_code=422)
+        self.assertEqual(page.content.count(b"row-error"), 4)
+        self.assertEqual(self.it.trials.count(), 0)
+
+    def test_odd_days_and_lengths(self) -> None:
+        for name, text in (
+            ("ran", "0 s"), ("ran", "-1 h"), ("ran", "1e30 h"), ("ran", "nan"), ("on", "0001-01-01"), ("on", "x"),
+            ("on", (TODAY + timedelta(days=3)).isoformat()), ("temperature", "-400 °C"),
+        ):  # fmt: skip
+            with self.subTest(name, text=text):
+                self.assertIn(name, trials.read(self.it, {"ran": "1 h", name: text}, TODAY)[1])
+
+    def test_ten_runs_narrow_the_next_and_an_odd_one_is_told(self) -> None:
+        middle = self.it.runtime_s or 0.0
+        for factor in (0.9, 0.91, 0.89, 0.9, 0.92, 0.88, 0.9, 0.91, 0.9):
+            self.keep(middle * factor)
+        self.keep(middle * 0.4)
+        page = self.client.get(self.url)
+        self.assertContains(page, "After 10 runs the next one lasts")
+        self.assertContains(page, "Odd among the others", count=1)
+        found, asked = trials.together(self.it, list(self.it.trials.all()))
+        assert found
+        self.assertEqual(len(asked), 10)
+        self.assertLess(found.p95 - found.p5, 0.7 * ((self.it.runtime_high_s or 0) - (self.it.runtime_low_s or 0)))
+        self.assertAlmostEqual(found.p50 / middle, 0.9, delta=0.03)
+
+    def test_what_the_runs_taught_is_taken_once(self) -> None:
+        middle = self.it.runtime_s or 0.0
+        for _ in range(6):
+            self.keep(middle * 0.85)
+        found, _ = trials.together(self.it, list(self.it.trials.all()))
+        assert found
+        place = found.learned[0].place
+        with self.assertRaises(Conflict):
+            trials.take(self.it, self.it.version + 1, place)
+        with self.assertRaisesRegex(EditError, "nothing sure"):
+            trials.take(self.it, self.it.version, "path[0].length_m.nothing")
+        done = trials.take(self.it, self.it.version, place)
+        self.assertLess(done.runtime_s or 0.0, middle)
+        self.assertEqual({row.taken_in for row in self.it.trials.all()}, {done.revision})
+        page = self.client.get(self.url)
+        self.assertContains(page, "ran")
+        self.assertNotContains(page, "the next one lasts")  # they are in the plan: they say nothing twice
+        actions.step(done.pk, done.version, -1)
+        self.assertContains(self.client.get(self.url), "After 6 runs the next one lasts")  # undone, they speak again
+
+    def test_stopped_runs_another_line_and_removing(self) -> None:
+        row = self.keep(60.0, ended="no")
+        self.assertContains(self.client.get(self.url), "It still ran after")
+        self.client.post(f"{self.url}{row.pk}/remove/", headers={"HX-Request": "true"})
+        self.assertEqual(self.it.trials.count(), 0)
+
+    def test_a_plan_that_is_open_takes_none(self) -> None:
+        receiver = next(one for one in Conversion.objects.all() if one.case.device.name == "Weather receiver")
+        page = self.client.post(f"/c/{receiver.pk}/trials/add/", {"ran": "1 h"}, headers={"HX-Request": "true"})
+        self.assertContains(page, "answer what is open first", status_code=422)
+        self.assertEqual(receiver.trials.count(), 0)
+
+
+class Nothing(TestCase):
+    def test_of_no_conversion(self) -> None:
+        for path in ("", "add/", "1/remove/", "take/"):
+            method = self.client.get if not path else self.client.post
+            self.assertEqual(method(f"/c/99/trials/{path}").status_code, 404, path)
