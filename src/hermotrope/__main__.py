@@ -230,6 +230,7 @@ def prepare(command: str, database: Path) -> None:
         call_command("load_demo", verbosity=0)
         call_command("load_outing", verbosity=0)
         call_command("load_making", verbosity=0)
+        call_command("load_logbook", verbosity=0)
 
 
 if __name__ == "__main__":

@@ -66,6 +66,7 @@ INSTALLED_APPS = [
     "hermotrope.proving",
     "hermotrope.outing",
     "hermotrope.making",
+    "hermotrope.logbook",
 ]
 MIDDLEWARE = [
     "hermotrope.guard.cross_site",

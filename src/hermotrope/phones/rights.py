@@ -16,6 +16,7 @@ OF_ITS_OWN = {"likings"}
 """Kept in the phone's own browser."""
 READINGS_AND_PICTURES = {
     "gate-reading", "bench-temperature", "tick", "note", "photo", "outing-tick", "outing-reading", "trial-add",
+    "logbook-write",
     "measured-all", "measured-reference", "measured-mark", "measured-unmark", "measured-caliper", "measured-held",
     "measured-undo", "measured-settle",
 }  # fmt: skip

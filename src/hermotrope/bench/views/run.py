@@ -18,6 +18,7 @@ from hermotrope.bench.run_panel import run_context
 from hermotrope.bench.run_tools import plan_for, read_run_ask
 from hermotrope.entry.typed import EditError
 from hermotrope.formats.calendar_file import Moment, calendar
+from hermotrope.formats.cells import harmless
 from hermotrope_core.circuit.estimate import DRAWS, estimate
 from hermotrope_core.know.measure import HELPERS, helpers_for
 
@@ -85,7 +86,7 @@ def table_file(request: HttpRequest, pk: int) -> HttpResponse:
     out = StringIO()
     writer = csv.writer(out)
     writer.writerow(COLUMNS)
-    names = [name if name[:1] not in "=+-@\t\r" else "'" + name for name in chart["modes"]]
+    names = [harmless(name) for name in chart["modes"]]
     for *figures, mode in zip(*chart["series"], strict=True):
         writer.writerow(["" if value is None else f"{value:.6g}" for value in figures] + [names[int(mode)]])
     headers = {"Content-Disposition": 'attachment; filename="run.csv"'}

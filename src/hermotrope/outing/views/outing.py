@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET
 
 from hermotrope.drawings.night import bands
 from hermotrope.formats.calendar_file import Moment, calendar
+from hermotrope.formats.cells import harmless
 from hermotrope.outing.models import Outing
 from hermotrope.outing.packs_panel import pack_moments, packs_context
 from hermotrope.outing.panel import MOST_CHANGES, horizon_s, packs_that_last, page_context, weighed, when
@@ -36,7 +37,6 @@ from hermotrope_core.values.liking import money
 from hermotrope_core.values.whole import whole_number
 
 PAGE_DRAWS = 400
-UNSAFE = ("=", "+", "-", "@", "\t", "\r")
 
 
 @require_GET
@@ -75,7 +75,7 @@ def export_csv(request: HttpRequest, pk: int) -> HttpResponse:
                 continue
             tree = supply_tree(follow(supply, document.conditions, document.hours, most=MOST_CHANGES))
             for branch, one in zip(supply.branches, tree["branches"], strict=True):
-                name, device = _plain(tree["name"]), _plain(one["device"])
+                name, device = harmless(tree["name"]), harmless(one["device"])
                 figures = [one["runtime_s"], one["end_cause"], one["energy_to_device_wh"]]
                 writer.writerow([name, device, branch.count, *figures])
     except ValueError as error:
@@ -146,11 +146,6 @@ def export_netlist(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     response = HttpResponse(text, content_type="text/plain; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="outing-{pk}-{index}.cir"'
     return response
-
-
-def _plain(text: str) -> str:
-    """A name that no spreadsheet takes for a formula."""
-    return f"'{text}" if text.startswith(UNSAFE) else text
 
 
 @require_GET

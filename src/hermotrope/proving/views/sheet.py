@@ -14,6 +14,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.bench.shared import ON_SHEET
 from hermotrope.entry.asked import htmx
 from hermotrope.entry.typed import EditError
+from hermotrope.formats.cells import harmless
 from hermotrope.proving import actions
 from hermotrope.proving.checklist import parts_context, steps_context, where_to_do
 from hermotrope.proving.models import Photo
@@ -43,14 +44,9 @@ def parts_file(request: HttpRequest, pk: int) -> HttpResponse:
         line = row["line"]
         sum_ = "" if row["total"] is None else f"{row['total']:.2f}"
         each = "" if row["price"] is None else f"{row['price']:.2f}"
-        writer.writerow((_plain(line.name), _plain(line.detail), line.count, row["have"], each, sum_))
+        writer.writerow((harmless(line.name), harmless(line.detail), line.count, row["have"], each, sum_))
     headers = {"Content-Disposition": 'attachment; filename="parts.csv"'}
     return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8", headers=headers)
-
-
-def _plain(text: str) -> str:
-    """Text that no spreadsheet takes for a formula."""
-    return "'" + text if text[:1] in "=+-@\t\r" else text
 
 
 def _steps(request: HttpRequest, conversion: Conversion, error: str = "", now: str = "") -> HttpResponse:
