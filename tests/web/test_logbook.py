@@ -101,16 +101,8 @@ class Timeline(DemoTest):
         self.assertTrue(all("Pan mount, Hide 3" in one for one in both))
 
     def test_odd_addresses_ask_for_nothing(self) -> None:
-        for query in (
-            "month=9999-99",
-            "before=x",
-            "device=1e9",
-            "device=²",
-            "kind=all",
-            "q=%00",
-            "pack=%ff",
-            "month=0001-01",
-        ):
+        odd = "month=9999-99 before=x device=1e9 device=² kind=all q=%00 pack=%ff month=0001-01"
+        for query in odd.split():
             self.assertEqual(self.client.get(f"/logbook/?{query}").status_code, 200, query)
 
 
@@ -155,7 +147,7 @@ class Writing(TestCase):
 
     def test_the_life_of_a_pack_and_its_reminder(self) -> None:
         call_command("load_logbook", verbosity=0)
-        page = self.client.get("/logbook/", {"pack": "Boat pack, 11.1 V"})
+        page = self.client.get("/logbook/", {"pack": "Boat pack, 12.8 V"})
         self.assertContains(page, "<b>80 %</b> of 5.9 Ah left")
         self.assertContains(page, "it is to be retired about")
         self.assertContains(page, "1 charge written down")

@@ -26,10 +26,11 @@ def life_drawn(readings: list[Measured], judged: Life) -> LifeDrawn | None:
     if len(found) < 2 or not judged.of_ah:
         return None
     top = max(judged.of_ah, *(ah for _, ah in found)) * ROOM
+    bottom = min(judged.of_ah * RETIRE, *(ah for _, ah in found)) / ROOM
     days = max((found[-1][0] - found[0][0]).days, 1)
 
     def y(ah: float) -> float:
-        return float(round(BOTTOM - (BOTTOM - TOP) * ah / top, 1))
+        return float(round(BOTTOM - (BOTTOM - TOP) * (ah - bottom) / (top - bottom), 1))
 
     points = tuple((float(round(LEFT + (RIGHT - LEFT) * (on - found[0][0]).days / days, 1)), y(ah)) for on, ah in found)
     levels = tuple((y(judged.of_ah * share), figure(judged.of_ah * share, "Ah")) for share in (1.0, WORN, RETIRE))

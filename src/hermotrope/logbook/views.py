@@ -84,6 +84,7 @@ def _life(pack: str) -> dict[str, Any]:
         "pack": pack,
         "judged": judged,
         "drawn": life_drawn(found, judged) if judged else None,
+        "rated": of is not None,
         "runs": len(ran),
         "charges": sum(row.kind == Entry.Kind.CHARGED for row in rows),
         "percent": round(100 * judged.share) if judged and judged.share is not None else None,

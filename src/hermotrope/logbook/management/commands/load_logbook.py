@@ -10,7 +10,7 @@ from django.db import transaction
 from hermotrope.logbook import entries
 from hermotrope.logbook.models import Entry
 
-PACK = "Boat pack, 11.1 V"
+PACK = "Boat pack, 12.8 V"
 WRITTEN: tuple[dict[str, str], ...] = (
     {"kind": "pack", "on": "2025-04-12", "pack": PACK, "capacity_ah": "5.9 Ah", "resistance_ohm": "38 mΩ"},
     {"kind": "pack", "on": "2025-10-04", "pack": PACK, "capacity_ah": "5.5 Ah", "resistance_ohm": "44 mΩ"},

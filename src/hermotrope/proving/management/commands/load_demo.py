@@ -47,4 +47,5 @@ class Command(BaseCommand):
 def _ran(conversion: Conversion) -> None:
     for on, ran, warmth, where in RUNS:
         typed = {"on": on, "ran": ran, "temperature": warmth, "where": where, "how": "it slowed, then stopped"}
+        typed["pack"] = "Boat pack, 12.8 V"
         trials.add(conversion, trials.read(conversion, typed, date.fromisoformat(on))[0])
