@@ -141,7 +141,7 @@ class RunJourney(BrowserTest):
 class RunsSoFar(BrowserTest):
     def test_a_run_is_typed_mended_kept_and_taken_into_the_plan(self) -> None:
         call_command("load_demo", verbosity=0)
-        boat = next(one for one in Conversion.objects.all() if one.case.device.name == "Sampling boat")
+        boat = next(one for one in Conversion.objects.all() if one.case.device.name == "Jetty lamps")
         page = self.page
         self.goto(f"/c/{boat.pk}/?panel=run")
         runs = page.locator("#trials")
@@ -152,7 +152,7 @@ class RunsSoFar(BrowserTest):
         runs.get_by_role("button", name="Keep this run").click()
         expect(runs.locator(".row-error")).to_have_count(1)
         expect(runs.get_by_label("Note")).to_have_value("calm")
-        runs.get_by_label("It ran").fill("2h09")
+        runs.get_by_label("It ran").fill("19h20")
         runs.get_by_role("button", name="Keep this run").click()
         expect(runs).to_contain_text("After 6 runs the next one lasts")
         expect(runs).to_contain_text("calm")

@@ -40,20 +40,20 @@ class Timeline(DemoTest):
                 self.assertTrue(lines, kind)
             self.assertEqual({one.kind for one in lines} - {kind}, set())
         page = self.client.get("/logbook/")
-        for words in ("Read at the gates", "Weed in the boat’s screw", "north pool", "Pan mount, Hide 3"):
+        for words in ("Read at the gates", "Water in the lamp", "east side", "Pan mount, Hide 3"):
             self.assertContains(page, words)
 
     def test_narrowed_by_each_and_by_all(self) -> None:
-        boat = next(one for one in Conversion.objects.all() if one.case.device.name == "Sampling boat")
-        wrote(kind="charged", pack="A", device=str(boat.pk), text="overnight")
+        lamps = next(one for one in Conversion.objects.all() if one.case.device.name == "Jetty lamps")
+        wrote(kind="charged", pack="A", device=str(lamps.pk), text="overnight")
         wrote(kind="charged", pack="B", text="overnight")
         self.assertEqual([one.pack for one in timeline(Filter(pack="A"))[0]], ["A"])
-        self.assertEqual({one.device for one in timeline(Filter(device=boat.pk))[0]}, {boat.title})
+        self.assertEqual({one.device for one in timeline(Filter(device=lamps.pk))[0]}, {lamps.title})
         self.assertEqual(len(timeline(Filter(words="OVERNIGHT"))[0]), 2)
-        self.assertEqual(len(timeline(Filter(words="overnight sampling"))[0]), 1)
+        self.assertEqual(len(timeline(Filter(words="overnight jetty"))[0]), 1)
         may = timeline(Filter(month=date(2026, 5, 1), kind="run"))[0]
         self.assertEqual({one.on.month for one in may}, {5})
-        self.assertEqual(len([one for one in may if one.device == boat.title]), 4)
+        self.assertEqual(len([one for one in may if one.device == lamps.title]), 4)
         self.assertEqual(timeline(Filter(words="overnight", month=date(2026, 5, 1)))[0], [])
 
     def test_pages_go_on_without_losing_or_doubling_a_line(self) -> None:
@@ -147,13 +147,13 @@ class Writing(TestCase):
 
     def test_the_life_of_a_pack_and_its_reminder(self) -> None:
         call_command("load_logbook", verbosity=0)
-        page = self.client.get("/logbook/", {"pack": "Boat pack, 12.8 V"})
+        page = self.client.get("/logbook/", {"pack": "Jetty pack"})
         self.assertContains(page, "<b>80 %</b> of 5.9 Ah left")
         self.assertContains(page, "it is to be retired about")
         self.assertContains(page, "1 charge written down")
         self.assertContains(page, "<polyline")
         due = self.client.get("/logbook/charges.ics").content.decode()
-        self.assertIn("Charge Boat pack", due)
+        self.assertIn("Charge Jetty pack", due)
         self.assertIn("20260905T100000", due)
 
     def test_an_empty_logbook_says_how_it_begins(self) -> None:

@@ -100,7 +100,9 @@ class Trials(DemoTest):
 
     def test_stopped_runs_another_line_and_removing(self) -> None:
         row = self.keep(60.0, ended="no")
-        self.assertContains(self.client.get(self.url), "It still ran after")
+        page = self.client.get(self.url)
+        self.assertContains(page, "It still ran after")
+        self.assertContains(page, "no leave to run it so again")  # the boat's line is refused
         self.client.post(f"{self.url}{row.pk}/remove/", headers={"HX-Request": "true"})
         self.assertEqual(self.it.trials.count(), 0)
 

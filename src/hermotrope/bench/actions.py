@@ -14,6 +14,7 @@ import jsonpatch
 import jsonpointer
 import msgspec
 from django.db import transaction
+from django.db.models import F
 from django.dispatch import Signal
 
 from hermotrope.bench.feed import feed_of
@@ -124,6 +125,28 @@ def mark_done(pk: int, version: int, on: date | None, measured_s: float | None) 
     conversion.measured_s = measured_s
     conversion.done_revision = conversion.revision if on else None
     return _saved(conversion)
+
+
+ALL_OF = ("archive", "back", "tag", "untag", "remove")
+
+
+@transaction.atomic
+def all_of(pks: list[int], do: str, text: str) -> None:
+    """Put away, bring back, tag, take a tag off or remove all of these. Raises ValueError; nothing is done then."""
+    rows = Conversion.objects.filter(pk__in=pks)
+    if do not in ALL_OF:
+        raise ValueError("choose what is done with them")
+    if do == "remove":
+        rows.delete()
+    elif do in ("archive", "back"):
+        rows.update(archived=do == "archive", version=F("version") + 1)
+    else:
+        word = " ".join(text.replace(";", " ").replace(",", " ").split()).lower()
+        if not word:
+            raise ValueError("which tag?")
+        for row in rows:
+            kept = [one for one in row.tag_words if one != word]
+            tag(row.pk, row.version, ", ".join([*kept, word] if do == "tag" else kept))
 
 
 @transaction.atomic

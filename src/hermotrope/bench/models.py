@@ -38,6 +38,7 @@ class Conversion(models.Model):
     proved_on = models.DateField(null=True, blank=True)
     workshop = models.CharField(max_length=80, blank=True, help_text="how far build and proving are, in words")
     tags = models.CharField(max_length=200, blank=True, help_text="own words to find it by, apart by commas")
+    archived = models.BooleanField(default=False, help_text="put away: shown only when asked for")
     rehearsal = models.BooleanField(default=False, help_text="a copy that is proved against the simulated bench")
 
     created_at = models.DateTimeField(auto_now_add=True)

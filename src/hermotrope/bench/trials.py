@@ -139,6 +139,7 @@ def context(conversion: Conversion) -> dict[str, Any]:
         "others": others,
         "another_line": len(rows) - others - len(asked),
         "no_plan": planned is None,
+        "refused": feed_of(conversion.case).refused,
     }
 
 

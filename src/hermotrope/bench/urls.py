@@ -14,11 +14,14 @@ from hermotrope.bench.views import (
     likings,
     match,
     run,
+    several,
     trials,
 )
 
 urlpatterns = [
     path("", bench.bench, name="bench"),
+    path("several/", several.several, name="several"),
+    path("compare/", several.compare, name="compare"),
     path("new/", bench.new, name="new"),
     path("guide/", guide.guide, name="guide"),
     path("backup/", backups.backup, name="backup"),

@@ -30,14 +30,16 @@ from hermotrope_core.tell import record
 from hermotrope_core.values.figures import duration, span
 from hermotrope_core.values.whole import MOST_KEY, whole_number
 
+PUT_AWAY = "archived"
 FILTERS = {
-    "all": ("All", Q()),
+    "all": ("All", Q(archived=False)),
     "done": ("Done", Q(done_on__isnull=False)),
     "proved": ("Proved", Q(proved_on__isnull=False, rehearsal=False)),
     "fits": ("Fits", Q(verdict="fits")),
     "care": ("With care", Q(verdict="fits with care")),
     "refused": ("Refused", Q(verdict="refused")),
     "open": ("Open", Q(verdict="open")),
+    PUT_AWAY: ("Put away", Q(archived=True)),
 }
 ORDERS = {
     "urgent": ("what asks for you first", ("urgent", "-changed_at", "pk")),
@@ -55,10 +57,10 @@ LONGEST_LIST = 200
 
 def bench(request: HttpRequest) -> HttpResponse:
     """The Bench, or its list alone when a filter is pressed."""
-    return _bench(request)
+    return bench_page(request)
 
 
-def _bench(request: HttpRequest, error: str = "", status: int = 200) -> HttpResponse:
+def bench_page(request: HttpRequest, error: str = "", status: int = 200) -> HttpResponse:
     chosen = request.GET.get("show", "all")
     chosen = chosen if chosen in FILTERS else "all"
     urgent = When(
@@ -76,24 +78,27 @@ def _bench(request: HttpRequest, error: str = "", status: int = 200) -> HttpResp
     for word in words.split():
         found_in = (Q(**{f"{place}__icontains": word}) for place in SEARCHED)
         matching = matching.filter(reduce(or_, found_in))
-    found = matching.annotate(urgent=urgent).filter(FILTERS[chosen][1]).order_by(*ORDERS[order][1])
-    counts = matching.aggregate(
-        **{key: Count("pk", filter=rule) for key, (_, rule) in FILTERS.items() if key != "all"}, all=Count("pk")
-    )
+    found = matching.annotate(urgent=urgent).filter(_rule(chosen)).order_by(*ORDERS[order][1])
+    counts = matching.aggregate(**{key: Count("pk", filter=_rule(key)) for key in FILTERS})
     context = {
         "strips": [_strip(conversion) for conversion in found[:LONGEST_LIST]],
-        "filters": [(key, words, counts[key]) for key, (words, _) in FILTERS.items()],
+        "filters": [(key, told, counts[key]) for key, (told, _) in FILTERS.items() if counts[key] or key != PUT_AWAY],
         "chosen": chosen,
         "words": words,
         "orders": [(key, told) for key, (told, _) in ORDERS.items()],
         "order": order,
         "total": counts["all"],
-        "any": bool(words) or counts["all"] > 0,
+        "any": bool(words) or counts["all"] + counts[PUT_AWAY] > 0,
         "error": error,
         "longest": LONGEST_LIST,
     }
     partial = wants_part(request)
     return render(request, "bench/_list.html" if partial else "bench/bench.html", context, status=status)
+
+
+def _rule(key: str) -> Q:
+    """What a filter shows: of those put away, none but by their own."""
+    return FILTERS[key][1] if key == PUT_AWAY else FILTERS[key][1] & Q(archived=False)
 
 
 def _strip(conversion: Conversion) -> dict[str, object]:
@@ -168,11 +173,11 @@ def import_case(request: HttpRequest) -> HttpResponse:
     """Put a case or a whole record from a file on the bench; a refused one says where and why."""
     file = request.FILES.get("file")
     if file is None:
-        return _bench(request, "Choose a case file first (it ends in .json).", 422)
+        return bench_page(request, "Choose a case file first (it ends in .json).", 422)
     if file.size is None or file.size > record.LARGEST_BYTES:
-        return _bench(request, f"{file.name}: more than {record.LARGEST_BYTES / 1e6:g} MB is no record.", 422)
+        return bench_page(request, f"{file.name}: more than {record.LARGEST_BYTES / 1e6:g} MB is no record.", 422)
     data = file.read()
     try:
         return redirect(put_file(data, str(file.name)))
     except ValueError as error:  # a CaseError, or a log in it that cannot be read
-        return _bench(request, f"{file.name}: {error}", 422)
+        return bench_page(request, f"{file.name}: {error}", 422)

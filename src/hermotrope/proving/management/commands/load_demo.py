@@ -15,13 +15,13 @@ from hermotrope.shelf import starter
 from hermotrope.shelf.models import Item
 
 RUNS = (
-    ("2026-05-09", "2h06", "", "north pool"),
-    ("2026-05-16", "2h10", "17 °C", "north pool"),
-    ("2026-05-23", "2h03", "", "reed channel, against the wind"),
-    ("2026-05-30", "2h08", "21 °C", "north pool"),
-    ("2026-06-06", "1h12", "", "weed in the screw"),
+    ("2026-05-09", "19h10", "12 °C", "east side"),
+    ("2026-05-16", "19h40", "14 °C", "east side"),
+    ("2026-05-23", "18h50", "9 °C", "end of the jetty"),
+    ("2026-05-30", "19h30", "15 °C", "east side"),
+    ("2026-06-06", "11h", "15 °C", "end of the jetty, fitting full of water"),
 )
-"""What the sampling boat ran: day, how long, temperature, where."""
+"""What the jetty lamps ran: day, how long, temperature, where."""
 
 
 class Command(BaseCommand):
@@ -35,7 +35,7 @@ class Command(BaseCommand):
         Item.objects.filter(key__in=starter.owned()).update(have=Item.Have.OWN)
         for demo in reversed(starter.demo_conversions()):
             conversion = put_on_bench(demo)
-            if conversion.case.device.name == "Sampling boat":
+            if conversion.case.device.name == "Jetty lamps":
                 _ran(conversion)
             if demo.proved_on is not None:
                 workshop.proved(conversion, date.fromisoformat(demo.proved_on))
@@ -46,6 +46,6 @@ class Command(BaseCommand):
 
 def _ran(conversion: Conversion) -> None:
     for on, ran, warmth, where in RUNS:
-        typed = {"on": on, "ran": ran, "temperature": warmth, "where": where, "how": "it slowed, then stopped"}
-        typed["pack"] = "Boat pack, 12.8 V"
+        typed = {"on": on, "ran": ran, "temperature": warmth, "where": where, "how": "they grew dim, then went out"}
+        typed["pack"] = "Jetty pack"
         trials.add(conversion, trials.read(conversion, typed, date.fromisoformat(on))[0])
