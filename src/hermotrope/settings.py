@@ -67,6 +67,7 @@ INSTALLED_APPS = [
     "hermotrope.outing",
     "hermotrope.making",
     "hermotrope.logbook",
+    "hermotrope.drill",
 ]
 MIDDLEWARE = [
     "hermotrope.guard.cross_site",

@@ -4,6 +4,7 @@ from hermotrope.making.urls import made_urls, measured_urls
 
 urlpatterns = [
     path("phones/", include("hermotrope.phones.urls")),
+    path("drill/", include("hermotrope.drill.urls")),
     path("logbook/", include("hermotrope.logbook.urls")),
     path("outings/", include("hermotrope.outing.urls")),
     path("shelf/measured/", include(measured_urls)),

@@ -1,0 +1,1 @@
+"""The drill: a bench with a hidden fault, a meter, and few readings before it is switched on."""

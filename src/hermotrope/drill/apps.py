@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class DrillConfig(AppConfig):
+    name = "hermotrope.drill"
+    default_auto_field = "django.db.models.BigAutoField"
