@@ -6,10 +6,10 @@ from math import inf, log2
 
 from django.test import SimpleTestCase
 
-from hermotrope_core.drill.levels import SHIPPED, level
-from hermotrope_core.drill.line import LINES, NEEDS, WORDS, FaultKind, Line
-from hermotrope_core.drill.meter import OUTPUT_OHM, PART_OHM, SHUNT_OHM, Mode, Probe, State, read
-from hermotrope_core.drill.tells import alike, best, best_readings, left, power_up, usual, worth
+from hermotrope_core.prove.drill_levels import SHIPPED, level
+from hermotrope_core.prove.drill_line import LINES, NEEDS, WORDS, FaultKind, Line
+from hermotrope_core.prove.drill_meter import OUTPUT_OHM, PART_OHM, SHUNT_OHM, Mode, Probe, State, read
+from hermotrope_core.prove.drill_tells import alike, best, best_readings, left, power_up, usual, worth
 
 LAMP, MOUNT, BANK = LINES[0], LINES[1], LINES[2]
 FULL, HELD, LOADED = State(), State(switch=False), State(load=True)

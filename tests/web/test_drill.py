@@ -7,8 +7,8 @@ from typing import Any
 from django.test import TestCase
 
 from hermotrope.drill.models import Attempt
-from hermotrope_core.drill.levels import SHIPPED, level
-from hermotrope_core.drill.line import WORDS
+from hermotrope_core.prove.drill_levels import SHIPPED, level
+from hermotrope_core.prove.drill_line import WORDS
 from tests.web.client import Reader
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hermotrope_core.drill.line import Line
+from hermotrope_core.prove.drill_line import Line
 
 LEFT, RIGHT, PLUS_Y, MINUS_Y = 96.0, 640.0, 46.0, 130.0
 WORDS = {"fuse": "fuse", "switch": "switch", "converter": "converter"}

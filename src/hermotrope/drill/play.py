@@ -12,10 +12,10 @@ from django.utils import timezone
 
 from hermotrope.drill.models import Attempt
 from hermotrope.entry.typed import EditError
-from hermotrope_core.drill.levels import SHIPPED, Level, level
-from hermotrope_core.drill.line import WORDS, FaultKind, Line
-from hermotrope_core.drill.meter import MODES, Mode, Probe, Reading, State, read
-from hermotrope_core.drill.tells import alike, best_readings, left, power_up, worth
+from hermotrope_core.prove.drill_levels import SHIPPED, Level, level
+from hermotrope_core.prove.drill_line import WORDS, FaultKind, Line
+from hermotrope_core.prove.drill_meter import MODES, Mode, Probe, Reading, State, read
+from hermotrope_core.prove.drill_tells import alike, best_readings, left, power_up, worth
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.whole import whole_number
 

@@ -11,7 +11,8 @@
     show();
   }
   const without = (once) => rows().filter((row) => row.once !== once);
-  const fresh = () => [...crypto.getRandomValues(new Uint8Array(16))].map((b) => b.toString(16).padStart(2, "0")).join("");
+  const hex = (byte) => byte.toString(16).padStart(2, "0");
+  const fresh = () => [...crypto.getRandomValues(new Uint8Array(16))].map(hex).join("");
   const marks = new WeakMap(); // the mark of a form's present entry: the server takes each mark once
 
   document.addEventListener("htmx:configRequest", (event) => {
@@ -29,7 +30,8 @@
     if (!form.matches?.("form[data-once]")) return;
     event.stopImmediatePropagation(); // it is told here
     const config = event.detail.requestConfig;
-    const body = [...config.formData.entries()].filter(([name, value]) => name !== "csrfmiddlewaretoken" && value !== "");
+    const filled = ([name, value]) => name !== "csrfmiddlewaretoken" && value !== "";
+    const body = [...config.formData.entries()].filter(filled);
     const words = `${form.dataset.once}: ${config.formData.get("text")}`;
     put([...without(marks.get(form)), { once: marks.get(form), url: config.path, body, words, refused: "" }]);
     marks.delete(form);
@@ -62,8 +64,10 @@
     );
   }
 
-  const why = (text) =>
-    new DOMParser().parseFromString(text, "text/html").querySelector(".row-error, .trouble:not([hidden])")?.textContent.trim();
+  const why = (text) => {
+    const page = new DOMParser().parseFromString(text, "text/html");
+    return page.querySelector(".row-error, .trouble:not([hidden])")?.textContent.trim();
+  };
   let sending = false;
   async function send() {
     if (sending || !rows().some((row) => !row.refused)) return;

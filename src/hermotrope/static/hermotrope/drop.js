@@ -1,8 +1,9 @@
-// A file dropped anywhere on a page is recognised, shown with what would be done with it, and sent only when that is pressed.
+// A file dropped anywhere on a page is recognised, shown with what would be done with it, and sent when that is pressed.
 "use strict";
 (() => {
   const PEEK = 65536;
   const one = (words, press, where, name = "file") => ({ words, presses: [{ press, where, name }] });
+  const BACKUP = one("a backup of a whole bench", "Open the backup page", "/backup/", "");
   const SHELF = one("a shelf", "See what it would change", "/shelf/import/");
   const BY_FORMAT = [
     ["hermotrope-case/", one("a case", "Put it on the bench", "/import/")],
@@ -10,14 +11,15 @@
     ["hermotrope-outing/", one("an outing", "Put it among the outings", "/outings/import/")],
     ["hermotrope-shelf/", SHELF],
   ];
-  const measure = (press, kind) => ({ press, where: "/shelf/measured/", name: "picture", more: { kind, called: "name" } });
+  const picture = (press, where, kind, called) => ({ press, where, name: "picture", more: { kind, called } });
+  const measure = (press, kind) => picture(press, "/shelf/measured/", kind, "name");
   const PICTURE = {
     words: "a picture",
     presses: [
       measure("Measure a pack’s foot in it", "foot"),
       measure("Measure a board in it", "board"),
       measure("Measure a panel in it", "panel"),
-      { press: "Write it into the logbook", where: "/logbook/write/", name: "picture", more: { kind: "note", called: "text" } },
+      picture("Write it into the logbook", "/logbook/write/", "note", "text"),
     ],
   };
   const conversion = () => location.pathname.match(/^\/c\/\d+\//)?.[0];
@@ -26,8 +28,7 @@
   async function recognised(file) {
     const head = new Uint8Array(await file.slice(0, PEEK).arrayBuffer());
     const text = new TextDecoder().decode(head);
-    if (head[0] === 0x50 && head[1] === 0x4b)
-      return text.includes("bench.sqlite3") ? one("a backup of a whole bench", "Open the backup page", "/backup/", "") : null;
+    if (head[0] === 0x50 && head[1] === 0x4b) return text.includes("bench.sqlite3") ? BACKUP : null;
     if ((head[0] === 0xff && head[1] === 0xd8) || head[0] === 0x89 || /^RIFF....WEBP/s.test(text)) return PICTURE;
     if (/^\uFEFF?\s*[{[]/.test(text)) return BY_FORMAT.find(([format]) => text.includes(`"${format}`))?.[1] ?? null;
     if (/^\uFEFF?"?key"?,"?kind"?,/.test(text)) return SHELF;

@@ -12,7 +12,7 @@ from typing import Any, Literal
 import msgspec
 import numpy as np
 
-from hermotrope_core.drill.line import Hidden, Line
+from hermotrope_core.prove.drill_line import Hidden, Line
 
 Mode = Literal["V", "Ω", "A"]
 MODES: tuple[Mode, ...] = ("V", "Ω", "A")

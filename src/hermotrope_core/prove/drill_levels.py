@@ -6,7 +6,7 @@ import random
 
 import msgspec
 
-from hermotrope_core.drill.line import LINES, SIZES, WIDE, FaultKind, Hidden, Line
+from hermotrope_core.prove.drill_line import LINES, SIZES, WIDE, FaultKind, Hidden, Line
 
 
 class Level(msgspec.Struct, frozen=True):

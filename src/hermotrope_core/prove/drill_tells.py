@@ -13,8 +13,8 @@ from math import inf, log2
 
 import msgspec
 
-from hermotrope_core.drill.line import SIZES, WIDE, FaultKind, Hidden, Line
-from hermotrope_core.drill.meter import MODES, Probe, Reading, State, at_the_device, read
+from hermotrope_core.prove.drill_line import SIZES, WIDE, FaultKind, Hidden, Line
+from hermotrope_core.prove.drill_meter import MODES, Probe, Reading, State, at_the_device, read
 
 SHARE, LEAST = 0.03, 0.06
 """What a meter and the line's own parts may be off: this share and this much (V, A; ohms ten times that)."""
