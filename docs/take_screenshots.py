@@ -26,35 +26,6 @@ def to(selector: str) -> Callable[[Page], None]:
     return scroll
 
 
-def side_by_side(page: Page) -> None:
-    for _ in range(3):
-        page.locator(".way:not(.chosen) .beside").first.click()
-        page.wait_for_timeout(600)
-    to(".compare")(page)
-
-
-def night(page: Page) -> None:
-    """One programme from dusk: the stretches of the demonstration's duty and more of them, by the clock."""
-
-    def typed(selector: str, text: str) -> None:
-        page.locator(selector).fill(text)
-        page.locator(selector).press("Tab")
-        page.wait_for_timeout(900)
-
-    typed("#f-duty-repeat-0-seconds", "2 h 30 min")
-    typed("#f-duty-repeat-1-seconds", "10 min")
-    for mode, lasts in (("hold", "90 min"), ("slew", "5 min"), ("hold", "40 min")):
-        page.locator("#duty-mode").select_option(mode)
-        page.locator("#duty-for").fill(lasts)
-        page.locator(".duty-add button").first.click()
-        page.wait_for_timeout(900)
-    typed("#f-duty-start", "20:30")
-    typed("#f-conditions-temperature-by-h", "0 h: 14 °C; 8 h: -2 °C")
-    page.locator("#f-duty-once").select_option("yes")
-    page.wait_for_timeout(2500)  # what there is to measure next is worked out last
-    to(".sentence")(page)
-
-
 def scrubbed(page: Page) -> None:
     page.locator("#charge-0").fill("45")
 
@@ -88,7 +59,7 @@ VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]
     ("run", "Pan mount, Hide 3", "run", WIDE, to("#workbench")),
     ("do", "Otter-gate tag reader", "do", WIDE, step_on),
     ("match", "Pan mount, Hide 3", "match", WIDE, None),
-    ("compare", "Pan mount, Hide 3", "match", WIDE, side_by_side),
+    ("runs", "Jetty lamps", "run", WIDE, to("#run-tools")),
     ("build", "Otter-gate tag reader", "build", WIDE, None),
     ("sheet", "Pan mount, Hide 3", "sheet", WIDE, to(".build-sheet")),
     ("gates", "Moth-trap lamp", "prove", PHONE, gate),
@@ -100,7 +71,7 @@ VIEWS: list[tuple[str, str, str, tuple[int, int], Callable[[Page], None] | None]
     ("device", "Pan mount, Hide 3", "6", WIDE, to("#workbench")),
     ("make", "Pan mount, Hide 3", "make", WIDE, None),
     ("marking", "/shelf/measured/1/", "", WIDE, None),
-    ("run-night", "Pan mount, Hide 3", "run", WIDE, night),
+    ("logbook", "/logbook/?pack=Jetty+pack", "", WIDE, None),
 ]
 
 
