@@ -17,6 +17,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.logbook import entries
 from hermotrope.logbook.models import Entry
 from hermotrope.logbook.timeline import KINDS, MOST, Filter, timeline
+from hermotrope.shelf.models import Item
 from tests.web.client import Reader
 from tests.web.demo import DemoTest
 
@@ -155,6 +156,16 @@ class Writing(TestCase):
         due = self.client.get("/logbook/charges.ics").content.decode()
         self.assertIn("Charge Jetty pack", due)
         self.assertIn("20260905T100000", due)
+
+    def test_a_pack_on_the_shelf_tells_its_life(self) -> None:
+        call_command("load_starter", verbosity=0)
+        pack = Item.objects.filter(kind="source")[0]
+        page = self.client.get(f"/shelf/{pack.pk}/")
+        self.assertContains(page, "/logbook/life/?pack=")
+        for capacity in ("2 Ah", "1 Ah"):
+            wrote(kind="pack", pack=pack.name, capacity_ah=capacity)
+        self.assertContains(self.client.get("/logbook/life/", {"pack": pack.name}), "<polyline")
+        self.assertContains(self.client.get("/logbook/life/?pack=none"), "Nobody measured")
 
     def test_an_empty_logbook_says_how_it_begins(self) -> None:
         self.assertContains(self.client.get("/logbook/"), "Nothing happened yet")

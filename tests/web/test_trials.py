@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from datetime import date, timedelta
+from io import BytesIO
 
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
+from PIL import Image
 
 from hermotrope.bench import actions, trials
 from hermotrope.bench.actions import Conflict
@@ -46,6 +49,28 @@ class Trials(DemoTest):
         self.assertAlmostEqual(number(row.case.conditions.temperature_c), 5.0)
         for words in ("It ran 1 h 40", "After 1 run the next one lasts", "north pool", "it slowed", "wind"):
             self.assertContains(page, words)
+
+    def test_a_run_has_a_picture_or_is_told_that_it_is_none(self) -> None:
+        out = BytesIO()
+        Image.new("RGB", (40, 30), "blue").save(out, "PNG")
+        for data, status in ((b"no picture", 422), (out.getvalue(), 200)):
+            typed = {"ran": "1h40", "picture": SimpleUploadedFile("p.png", data)}
+            page = self.client.post(f"{self.url}add/", typed, headers={"HX-Request": "true"})
+            self.assertEqual(page.status_code, status)
+        row = self.it.trials.get()
+        self.assertContains(page, f"{self.url}{row.pk}/picture/")
+        self.assertEqual(self.client.get(f"{self.url}{row.pk}/picture/")["Content-Type"], "image/jpeg")
+        self.assertEqual(self.client.get(f"{self.url}{self.keep(60.0).pk}/picture/").status_code, 404)
+
+    def test_a_kept_log_counts_once_among_the_runs(self) -> None:
+        mount = next(one for one in Conversion.objects.all() if one.case.device.name.startswith("Pan mount"))
+        log = mount.logs.get()
+        for status in (200, 422):
+            url = f"/c/{mount.pk}/log/{log.pk}/run/"
+            page = self.client.post(f"{url}?log={log.pk}", headers={"HX-Request": "true"})
+            self.assertEqual(page.status_code, status)
+        row = mount.trials.get()
+        self.assertEqual((row.seconds, row.note), (log.lasts_s, f"log “{log.name}”"))
 
     def test_what_cannot_be_read_is_told_beside_its_field_and_nothing_is_lost(self) -> None:
         typed = {"ran": "long", "temperature": "warm", "on": "2031-01-01", "note": "kept as typed", "mode": "no such"}

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from datetime import date, timedelta
 from functools import lru_cache
-from typing import Any
+from typing import Any, BinaryIO, cast
 
+from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from hermotrope.bench import actions
@@ -13,6 +14,7 @@ from hermotrope.bench.feed import feed_of
 from hermotrope.bench.models import Conversion, Trial
 from hermotrope.bench.panels import row_at
 from hermotrope.drawings.trials import trials_drawn
+from hermotrope.entry.pictures import encoded
 from hermotrope.entry.typed import EditError, without_place
 from hermotrope_core.circuit.discharge import NeverEnds
 from hermotrope_core.circuit.estimate import QUICK_DRAWS, Range, estimate
@@ -29,6 +31,7 @@ from hermotrope_core.values.quantity import QuantityError, parse
 LONGEST_S = 1e9
 COLDEST_C, HOTTEST_C = -40.0, 80.0
 EARLIEST = date(1990, 1, 1)
+LONGEST_SIDE = 1600
 MOST = 500
 """Runs of one conversion."""
 TEXTS = {"pack": 60, "where": 60, "how": 120, "note": 500}
@@ -69,8 +72,8 @@ def read(conversion: Conversion, typed: dict[str, str], today: date) -> tuple[di
 
 
 @transaction.atomic
-def add(conversion: Conversion, found: dict[str, Any]) -> Trial:
-    """Keep a run. Raises `EditError` where there is no plan to hold it against."""
+def add(conversion: Conversion, found: dict[str, Any], picture: UploadedFile[Any] | None = None) -> Trial:
+    """Keep a run, with its picture if there is one. Raises `EditError` where there is no plan to hold it against."""
     if feed_of(conversion.case).run is None:
         raise EditError(NO_PLAN)
     if conversion.trials.count() >= MOST:
@@ -80,7 +83,8 @@ def add(conversion: Conversion, found: dict[str, Any]) -> Trial:
         _range(case)
     except (ValueError, NeverEnds) as error:
         raise EditError(f"that run cannot be foretold: {without_place(error)}") from None
-    return Trial.objects.create(conversion=conversion, case=case, **found)
+    image = encoded(cast(BinaryIO, picture), picture.size or 0, LONGEST_SIDE)[0] if picture else b""
+    return Trial.objects.create(conversion=conversion, case=case, picture=image, **found)
 
 
 @lru_cache(maxsize=64)
@@ -123,14 +127,15 @@ def together(conversion: Conversion, rows: list[Trial]) -> tuple[Pooled | None, 
 
 def context(conversion: Conversion) -> dict[str, Any]:
     """The runs as the panel shows them."""
-    rows = list(conversion.trials.all())
+    rows = list(conversion.trials.defer("picture"))
+    pictured = set(conversion.trials.exclude(picture=b"").values_list("pk", flat=True))
     found, asked = together(conversion, rows)
     odd = {asked[i].pk for i in found.odd} if found else set()
     planned = feed_of(conversion.case).range
     others = sum(row.taken_in in taken_already(conversion) for row in rows)
     return {
         "conversion": conversion,
-        "trials": [_shown(row, row.pk in odd) for row in reversed(rows)],
+        "trials": [{**_shown(row, row.pk in odd), "pictured": row.pk in pictured} for row in reversed(rows)],
         "modes": [mode.name for mode in conversion.case.device.modes],
         "together": _told(conversion, found, asked) if found else None,
         "drawn": trials_drawn(planned, found, [(row.seconds, row.ended, row.pk in odd) for row in asked])
@@ -198,7 +203,7 @@ def _worded(conversion: Conversion, one: Learned) -> dict[str, Any]:
 @transaction.atomic
 def take(conversion: Conversion, version: int, place: str) -> Conversion:
     """Put what the runs have learned of one figure into the plan, once. Raises `EditError`, `Conflict`."""
-    rows = list(conversion.trials.all())
+    rows = list(conversion.trials.defer("picture"))
     found, asked = together(conversion, rows)
     learned = next((one for one in found.learned if one.place == place), None) if found else None
     if learned is None:

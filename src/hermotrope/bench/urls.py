@@ -65,6 +65,7 @@ urlpatterns = [
     path("c/<int:pk>/trials/", trials.listed, name="trials"),
     path("c/<int:pk>/trials/add/", trials.add, name="trial-add"),
     path("c/<int:pk>/trials/<int:trial>/remove/", trials.remove, name="trial-remove"),
+    path("c/<int:pk>/trials/<int:trial>/picture/", trials.picture, name="trial-picture"),
     path("c/<int:pk>/trials/take/", trials.take, name="trial-take"),
     path("c/<int:pk>/take/", match.take, name="take"),
     path("c/<int:pk>/step/", changes.step, name="step"),

@@ -4,6 +4,7 @@ from hermotrope.logbook import views
 
 urlpatterns = [
     path("", views.logbook, name="logbook"),
+    path("life/", views.pack_life, name="logbook-life"),
     path("write/", views.write, name="logbook-write"),
     path("<int:pk>/remove/", views.remove, name="logbook-remove"),
     path("<int:pk>/picture/", views.picture, name="logbook-picture"),

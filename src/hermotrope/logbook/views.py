@@ -99,6 +99,12 @@ def logbook(request: HttpRequest) -> HttpResponse:
     return render(request, "logbook/logbook.html", {**context, "typed": {}, "errors": {}})
 
 
+@require_GET
+def pack_life(request: HttpRequest) -> HttpResponse:
+    """The life of one pack alone, for its page on the shelf."""
+    return render(request, "logbook/_life.html", {"life": _life(request.GET.get("pack", "").strip()[:120])})
+
+
 @require_POST
 def write(request: HttpRequest) -> HttpResponse:
     """Keep an entry; what cannot be read is told beside its field."""
@@ -172,8 +178,8 @@ def reminders(request: HttpRequest) -> HttpResponse:
         Moment(
             (datetime.combine(row.again_on, time(10)) - now).total_seconds(),
             f"charge-{row.pk}",
-            f"Charge {row.pack}",
-            f"Last charged {row.on.isoformat()}.",
+            f"{'Swap' if row.kind == Entry.Kind.SWAPPED else 'Charge'} {row.pack}",
+            f"Last {row.get_kind_display()} {row.on.isoformat()}.",
         )
         for row in Entry.objects.exclude(again_on=None).defer("picture")[:500]
         if row.again_on

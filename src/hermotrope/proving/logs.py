@@ -5,14 +5,15 @@ from __future__ import annotations
 import zlib
 from collections.abc import Collection
 from datetime import date
-from typing import Literal
+from typing import Any, Literal
 
 import msgspec
 from django.db import transaction
 from django.utils import timezone
 
 from hermotrope.bench import actions as bench
-from hermotrope.bench.models import Conversion
+from hermotrope.bench import trials
+from hermotrope.bench.models import Conversion, Trial
 from hermotrope.entry.typed import EditError
 from hermotrope.formats.logger_csv import read_log, recognise
 from hermotrope.proving.actions import RUN_DOWN, believable, take_reading
@@ -98,6 +99,18 @@ def count_as_run_down(row: RunLogRow, *, was_over: bool) -> ReadingRow:
         row.ended = True
         row.save(update_fields=["ended"])
     return take_reading(row.conversion, RUN_DOWN, row.lasts_s, f"log “{row.name}”")
+
+
+def among_the_runs(row: RunLogRow) -> Trial:
+    """Count a kept log among the runs so far, once. Raises `EditError`."""
+    note = f"log “{row.name}”"
+    if row.conversion.trials.filter(note=note).exists():
+        raise EditError("it stands among the runs so far already")
+    found: dict[str, Any] = {
+        "on": timezone.localdate(row.created_at), "seconds": row.lasts_s, "ended": row.ended,
+        "temperature_c": row.temperature_c, "mode": "", "note": note,
+    }  # fmt: skip
+    return trials.add(row.conversion, found)
 
 
 def fit_of(row: RunLogRow) -> Fit:

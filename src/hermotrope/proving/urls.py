@@ -27,6 +27,7 @@ urlpatterns = [
     path("log/<int:log>/stop/", runs.stop, name="log-stop"),
     path("log/<int:log>/remove/", runs.remove, name="log-remove"),
     path("log/<int:log>/count/", runs.count, name="log-count"),
+    path("log/<int:log>/run/", runs.as_run, name="log-run"),
     path("log/<int:log>/temperature/", runs.temperature, name="log-temperature"),
     path("log/<int:log>/fit/", runs.take_fit, name="log-fit"),
     path("log/<int:log>/original/", runs.original, name="log-original"),

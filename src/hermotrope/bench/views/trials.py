@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
@@ -43,10 +43,22 @@ def add(request: HttpRequest, pk: int) -> HttpResponse:
     found, errors = trials.read(conversion, typed, _today())
     if not errors:
         try:
-            trials.add(conversion, found)
+            trials.add(conversion, found, request.FILES.get("picture"))
         except EditError as error:
             errors = {"ran": str(error)}
+        except ValueError as error:  # what was sent is no picture
+            errors = {"picture": str(error)}
     return _part(request, conversion, 422 if errors else 200, typed=typed if errors else {}, errors=errors)
+
+
+@require_GET
+def picture(request: HttpRequest, pk: int, trial: int) -> HttpResponse:
+    """The picture of a run."""
+    row = get_object_or_404(Trial, conversion_id=pk, pk=trial)
+    if not row.picture:
+        raise Http404
+    headers = {"X-Content-Type-Options": "nosniff", "Cache-Control": "private, max-age=86400, immutable"}
+    return HttpResponse(bytes(row.picture), content_type="image/jpeg", headers=headers)
 
 
 @require_POST

@@ -75,6 +75,7 @@ def _has_place(typed: dict[str, Any], context: dict[str, Any]) -> bool:
         "log-keep": "draft",
         "log-fit": "kept",
         "log-count": "kept",
+        "log-run": "kept",
         "log-remove": "kept",
         "log-temperature": "kept",
     }

@@ -157,6 +157,13 @@ def count(request: HttpRequest, conversion: Conversion, log: int) -> HttpRespons
 
 
 @proving
+def as_run(request: HttpRequest, conversion: Conversion, log: int) -> HttpResponse:
+    """Count a kept log among the runs so far."""
+    logs.among_the_runs(_row(conversion, log))
+    return answer(request, conversion, log_counted=log)
+
+
+@proving
 def temperature(request: HttpRequest, conversion: Conversion, log: int) -> HttpResponse:
     """Say how warm it was where the run was logged."""
     logs.was_at(_row(conversion, log), celsius_in(request))
