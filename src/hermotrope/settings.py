@@ -72,6 +72,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "hermotrope.guard.cross_site",
     "hermotrope.phones.door.Door",
+    "hermotrope.guard.Bounds",
     "django.middleware.security.SecurityMiddleware",
     "django.middleware.gzip.GZipMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -102,7 +103,7 @@ DATABASES = {
         "OPTIONS": {
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;",
         },
     }
 }
@@ -123,6 +124,7 @@ STORAGES = {
 }
 WHITENOISE_USE_FINDERS = not COLLECTED
 WHITENOISE_AUTOREFRESH = DEBUG
+WHITENOISE_ALLOW_ALL_ORIGINS = False
 
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {

@@ -28,9 +28,10 @@ ONE_IN = 30
 @tag("slow")
 class Accessible(BrowserTest):
     def test_no_view_breaks_a_rule(self) -> None:
-        for command in ("load_starter", "load_demo", "load_outing", "load_making"):
+        for command in ("load_starter", "load_demo", "load_outing", "load_making", "load_logbook"):
             call_command(command, verbosity=0)
         urls = ["/", "/shelf/", "/new/", "/outings/", "/outings/1/", "/outings/1/bench-0/", "/outings/1/build-0/"]
+        urls += ["/logbook/", "/logbook/?pack=Jetty+pack", "/phones/", "/drill/", "/compare/?a=1&b=2"]
         urls += ["/units/", "/backup/", "/guide/", "/shelf/measured/", "/shelf/measured/1/", "/shelf/measured/2/"]
         for title in ("Pan mount, Hide 3", "Sampling boat"):
             made = Conversion.objects.get(title=title)

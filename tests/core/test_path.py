@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from typing import Any
+from unittest import mock
 
 import msgspec
 from django.test import SimpleTestCase
@@ -17,6 +18,7 @@ from hermotrope_core.judge.findings import check
 from hermotrope_core.judge.placement import problem, spots
 from hermotrope_core.kinds.inlets import Connector
 from hermotrope_core.kinds.stages import Converter, Fuse, KeepAlive, Lead
+from hermotrope_core.know import adapters
 from hermotrope_core.know.adapters import chains
 from hermotrope_core.know.joints import gaps, lead_to_make
 from hermotrope_core.plan.case import Case
@@ -143,6 +145,14 @@ class Chains(SimpleTestCase):
         self.assertEqual([len(c.links) for c in found], sorted(len(c.links) for c in found))
         self.assertEqual(found[0].joints, 2)
         self.assertEqual(len(found), 1)
+
+    def test_thousands_of_leads_are_no_more_work_than_their_kinds(self) -> None:
+        """Counted, not timed: what is asked of a lead's ends follows their kinds."""
+        many = [(f"lead {i}", msgspec.structs.replace(SWAPPING, length_m=1.0 + i / 1000)) for i in range(2000)]
+        with mock.patch("hermotrope_core.know.adapters.behind", wraps=adapters.behind) as asked:
+            found = chains(barrel("centre-positive", "plug"), barrel("centre-negative", "socket"), many)
+        self.assertLess(asked.call_count, 20)
+        self.assertEqual([[link.name for link in one.links] for one in found], [["lead 0"], ["lead 1"], ["lead 2"]])
 
     def test_the_lead_to_make_says_which_wire_goes_where(self) -> None:
         made = lead_to_make(barrel("centre-positive", "socket"), barrel("centre-negative", "socket"))

@@ -38,6 +38,9 @@ def pages(client: Client) -> Iterator[tuple[str, str]]:
         "/shelf/shelf.csv",
         "/shelf/shelf.json",
         "/shelf/measured/",
+        "/logbook/?kind=run",
+        "/drill/",
+        "/phones/",
     ):
         yield f"page {url}", text_of(_got(client, url))
     yield "page outing", text_of(_got(client, f"/outings/{Outing.objects.get().pk}/"))

@@ -113,7 +113,7 @@ class PressEverything(Pressing):
         self.assertGreater(self.pressed, 1000 if SLOW else 20)
 
     def test_the_bench_and_the_shelf(self) -> None:
-        for start in ("/", "/new/", "/shelf/"):
+        for start in ("/", "/new/", "/shelf/", "/logbook/", "/drill/", "/phones/", "/compare/"):
             with self.subTest(start):
                 self.press_all(start)
         self.assertGreater(self.pressed, 50 if SLOW else 0)

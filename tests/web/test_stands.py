@@ -98,6 +98,16 @@ class Hostile(TestCase):
             self.assertEqual(self.client.get(path, headers=headers).status_code, status, (headers, path))
         self.assertEqual(self.client.post(f"{url}step/", {"do": "undo"}, headers=link).status_code, 403)
 
+    def test_another_host_gets_no_page_and_no_file_and_pages_are_kept_by_nobody(self) -> None:
+        for path in ("/", "/static/hermotrope/icon.svg", "/phones/"):
+            self.assertEqual(self.client.get(path, headers={"Host": "rebound.example"}).status_code, 400, path)
+        page, file = self.client.get("/"), self.client.get("/static/hermotrope/icon.svg")
+        for answer in (page, file):
+            self.assertEqual(answer["Cross-Origin-Resource-Policy"], "same-origin")
+            self.assertNotIn("Access-Control-Allow-Origin", answer)
+        self.assertEqual(page["Cache-Control"], "no-store")
+        self.assertNotIn("no-store", file["Cache-Control"])
+
 
 class Machines(SimpleTestCase):
     def test_an_odd_zone_is_passed_over(self) -> None:

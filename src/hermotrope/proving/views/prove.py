@@ -57,7 +57,7 @@ def answer(request: HttpRequest, conversion: Conversion, error: str = "", **more
     if error:
         typed["take"] = request.POST.getlist("take")
         context |= {"typed": typed, "error_above": "" if _has_place(typed, context) else error}
-        if typed["form"] == "log-keep" and context.get("shown_log"):
+        if typed["form"] == "log-keep" and (context.get("shown_log") or {}).get("kind") == "draft":
             context["shown_log"] = as_chosen(context["shown_log"], request.POST)
     response = render(request, "proving/_prove.html", context, status=status)
     return retarget(reswap(response, "outerHTML"), "#prove")  # also where all went well means the whole body

@@ -1,0 +1,151 @@
+"""Every address and every field against hostile values: an answer in words, never a fault of ours, never a hang.
+
+Addresses come from the URL table, fields from the sources that read them; each run tries a sample drawn from a fixed
+seed, the slow lane twenty times as many.
+"""
+
+from __future__ import annotations
+
+import random
+import re
+import time
+from collections.abc import Iterator
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
+from django.db import connection, transaction
+from django.urls import URLPattern, URLResolver, get_resolver
+
+from hermotrope.bench.models import Conversion
+from tests.lanes import SLOW
+from tests.support import ROOT
+from tests.web.demo import DemoTest
+
+COUNT = 5_000 if SLOW else 250
+"""Of each of the four samples."""
+SLOWEST_S = 10.0
+READS = re.compile(r"""(?:POST|GET|FILES|typed|query|asked|words)(?:\.get|\.getlist)?[\[(]"([a-z_0-9]+)["]""")
+NUMBERS = (
+    "", "0", "-1", "1", "3", "²", "٣", "1" * 5000, "9" * 18, "-0", "1e999", "1e-400", "nan", "inf", "-inf", "NaN V",
+    "0x10", "1_000", "+5", "1/0", "5 V*9**9**9**9", "1e30 V", "-13 V", "1e-300 W", "0 W", "12 V; DROP TABLE",
+    "5 m^99999 V",
+)  # fmt: skip
+TEXTS = (
+    "\x00", "a\x00b", "\ud800", "\udfff x", "\r", "a\rb", "\u202egnp", "<script>alert(1)</script>",
+    "'\"><svg onload=1>",
+    "=1+1", "@SUM(1)", "{{ 7*7 }}", "%s%n", "../../etc/passwd", "file:///etc/passwd", "x" * 100_000, "𝔘" * 300, " ",
+    "\u2028", "ÿ", "-", "[]", "{}", "null", "true", '{"a":' * 500, "0001-01-01", "9999-12-31", "24:60", "-1:00",
+    "2026-02-30",
+    "/device/modes/99999999999999999999/power_w", "/source/../device", "//", "/path/-1/length_m", "/title", "path[1e9]",
+)  # fmt: skip
+FILES = (
+    b"", b"\x00" * 100, b"{}", b"[" * 50_000, b'{"format": "hermotrope-case/1"}', b'{"a": 1, "a": 2}', b"\xff\xfe\x00",
+    b'{"format": "hermotrope-record/1", "case": null}', b"s,V\n0,1e999\n1,nan\n", b"s;V\r0;1\r1;2\r", b"PK\x03\x04",
+    b"key,kind,group,name,have,count,price,mass_g,recharge_h,note,part\na,source,b,c,own,1e9,,,,,{}\n",
+    b"\x89PNG\r\n\x1a\n",
+    b'{"format": "hermotrope-outing/1", "supplies": 1e999}', b"GIF89a", b"\xff\xd8\xff\xe0" + b"\x00" * 50,
+)  # fmt: skip
+
+
+def fields() -> list[str]:
+    """Every name by which a view reads something that was sent."""
+    found: set[str] = set()
+    for file in (ROOT / "src" / "hermotrope").rglob("*.py"):
+        found |= set(READS.findall(file.read_text()))
+    return sorted(found)
+
+
+def addresses(dice: random.Random, resolver: URLResolver | None = None, before: str = "/") -> Iterator[str]:
+    """Every address; a place is filled with what is there, or with what is not."""
+    for one in (resolver or get_resolver()).url_patterns:
+        path = re.sub(r"<int:\w+>", lambda _: dice.choice(("1", "2", "3", "5", "8", "0", "9" * 25)), str(one.pattern))
+        path = before + re.sub(
+            r"<(str|slug):\w+>", lambda _: dice.choice(("x", "runtime", "finding", "dock.stl", "%00")), path
+        )
+        if isinstance(one, URLPattern):
+            yield path
+        else:
+            yield from addresses(dice, one, path)
+
+
+class Hostile(DemoTest):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        call_command("load_outing", verbosity=0)
+        call_command("load_making", verbosity=0)
+        call_command("load_logbook", verbosity=0)
+
+    def values(self, dice: random.Random, names: list[str], version: int) -> dict[str, Any]:
+        sent: dict[str, Any] = {}
+        for name in dice.sample(names, dice.randint(1, 6)):
+            sent[name] = dice.choice(dice.choice((NUMBERS, TEXTS)))
+        if dice.random() < 0.7:
+            sent["version"] = str(version)
+        if dice.random() < 0.3:
+            sent["do"] = dice.choice(("add", "remove", "move", "set", "undo", "take", "keep", "archive", "tag", "drop"))
+        return sent
+
+    def tried(self, seed: int) -> None:
+        dice, names = random.Random(seed), fields()
+        self.assertGreater(len(names), 80)
+        self.client.raise_request_exception = False
+        trouble: list[str] = []
+        paths: list[str] = []
+        for _ in range(COUNT):
+            paths = paths or dice.sample(list(addresses(dice)), k=len(list(addresses(dice))))
+            path = paths.pop()
+            with transaction.atomic():
+                one = Conversion.objects.order_by("?").first()
+                sent = self.values(dice, names, one.version if one else 1)
+                if dice.random() < 0.25:
+                    name = dice.choice(("file", "picture"))
+                    sent[name] = SimpleUploadedFile(
+                        f"a{dice.choice(('.csv', '.json', '.zip', '.png'))}", dice.choice(FILES)
+                    )
+                began = time.perf_counter()
+                if dice.random() < 0.3:
+                    asked = {name: value for name, value in sent.items() if isinstance(value, str)}
+                    answer = self.client.get(path, _sendable(asked), headers=_header(dice))
+                else:
+                    answer = self.client.post(path, _sendable(sent), headers=_header(dice))
+                lasted = time.perf_counter() - began
+                if answer.streaming:
+                    b"".join(answer)  # type: ignore[arg-type]
+                transaction.set_rollback(True)
+            if answer.status_code >= 500 or lasted > SLOWEST_S:
+                trouble.append(
+                    f"{answer.status_code} {lasted:.1f} s {path} { {k: str(v)[:40] for k, v in sent.items()} }"
+                )
+        connection.check_constraints()
+        self.assertEqual(trouble, [], "\n".join(trouble))
+
+    def test_no_input_is_a_fault_of_ours_and_none_hangs(self) -> None:
+        self.tried(19)
+
+    def test_nor_is_any_of_a_second_sample(self) -> None:
+        self.tried(20)
+
+    def test_nor_is_any_of_a_third_sample(self) -> None:
+        self.tried(21)
+
+    def test_nor_is_any_of_a_fourth_sample(self) -> None:
+        self.tried(22)
+
+
+def _sendable(sent: dict[str, Any]) -> dict[str, Any]:
+    """Lone surrogates cannot leave a client as UTF-8: they go as their bytes would."""
+    return {name: _as_bytes(value) if isinstance(value, str) else value for name, value in sent.items()}
+
+
+def _as_bytes(text: str) -> str:
+    return text.encode("utf-8", "surrogatepass").decode("latin-1") if _lone(text) else text
+
+
+def _lone(text: str) -> bool:
+    return any("\ud800" <= sign <= "\udfff" for sign in text)
+
+
+def _header(dice: random.Random) -> dict[str, str]:
+    return {"HX-Request": "true"} if dice.random() < 0.7 else {}
