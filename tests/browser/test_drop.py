@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import base64
+import csv
 import json
 import re
-from io import BytesIO
+from io import BytesIO, StringIO
 
 from django.core.management import call_command
 from PIL import Image
@@ -56,6 +57,7 @@ class Dropped(BrowserTest):
             ("x.zip", b"PK\x03\x04 other", "is nothing that this bench reads"),
             ("back.zip", b"PK\x03\x04..........bench.sqlite3", "is a backup of a whole bench"),
             ("log.csv", b"s,V\n0,12.4\n60,12.3\n", "Open the conversion that was logged"),
+            ("labels.txt", b"10,000 mAh 3.7 V\n20V MAX 4Ah 72Wh\n", "is a list of labels"),
             ("shelf.csv", b"key,kind,group,name\na,source,b,c\n", "is a shelf"),
             ("p.jpg", out.getvalue(), "is a picture"),
         ):
@@ -79,6 +81,10 @@ class Dropped(BrowserTest):
 
     def shelf(self) -> bytes:
         text = self.page.request.get(f"{self.live_server_url}/shelf/shelf.csv").text()
-        head, first = text.splitlines()[:2]
-        _, kind, group, _, rest = first.split(",", 4)
-        return f"{head}\none-more,{kind},{group},one more pack,{rest}\n".encode()
+        names, first = list(csv.reader(text.splitlines()))[:2]
+        row = dict(zip(names, first, strict=True)) | {"key": "one-more", "name": "one more pack"}
+        out = StringIO()
+        writer = csv.DictWriter(out, names)
+        writer.writeheader()
+        writer.writerow(row)
+        return out.getvalue().encode()

@@ -15,6 +15,7 @@ from typing import Any
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.db import connection, transaction
+from django.test import tag
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from hermotrope.bench.models import Conversion
@@ -22,7 +23,7 @@ from tests.lanes import SLOW
 from tests.support import ROOT
 from tests.web.demo import DemoTest
 
-COUNT = 5_000 if SLOW else 250
+COUNT = 5_000 if SLOW else 150
 """Of each of the four samples."""
 SLOWEST_S = 10.0
 READS = re.compile(r"""(?:POST|GET|FILES|typed|query|asked|words)(?:\.get|\.getlist)?[\[(]"([a-z_0-9]+)["]""")
@@ -69,6 +70,7 @@ def addresses(dice: random.Random, resolver: URLResolver | None = None, before: 
             yield from addresses(dice, one, path)
 
 
+@tag("slow")
 class Hostile(DemoTest):
     @classmethod
     def setUpTestData(cls) -> None:

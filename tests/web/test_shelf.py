@@ -503,3 +503,20 @@ class History(TestCase):
         assert shown is not None
         self.assertTrue(all(shape.out_y is not None and shape.fits is None for shape in shown.shapes))
         self.assertLess(len(shown.shapes), len(boards))  # an inverter has no window
+
+
+class ListsAndDoubts(SimpleTestCase):
+    """Lists of labels, and files that say two things at once."""
+
+    def test_a_list_of_labels_is_a_shelf(self) -> None:
+        rows = shelf_file.read(b"10,000 mAh 3.7 V\n\n20V MAX 4Ah 72Wh\n")
+        self.assertEqual([row["name"] for row in rows], ["10,000 mAh 3.7 V", "20V MAX 4Ah 72Wh"])
+        self.assertEqual({row["kind"] for row in rows}, {"source"})
+        with self.assertRaisesRegex(CaseError, "line 2.*says enough"):
+            shelf_file.read(b"12V 7Ah\nhello\n")
+
+    def test_too_many_cells_and_doubled_keys_are_refused(self) -> None:
+        with self.assertRaisesRegex(CaseError, "line 3.*more cells"):
+            shelf_file.read(b"kind,name\nsource,a\nsource,b,c\n")
+        with self.assertRaisesRegex(CaseError, "'items' is given twice"):
+            shelf_file.read(b'{"format": "hermotrope-shelf/1", "items": [], "items": [1]}')

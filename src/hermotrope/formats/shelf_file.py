@@ -9,6 +9,10 @@ import re
 from collections.abc import Iterable
 from typing import Any
 
+import msgspec
+
+from hermotrope_core.know.label import LabelError
+from hermotrope_core.know.shelved import part_of
 from hermotrope_core.plan.document import CaseError, json_tree, of_format
 from hermotrope_core.plan.upgrade import SHELF
 
@@ -16,6 +20,7 @@ FORMAT = SHELF.current
 COLUMNS = ("key", "kind", "group", "name", "have", "count", "price", "mass_g", "recharge_h", "note", "part")
 MOST_ROWS = 20_000
 LARGEST_BYTES = 20_000_000
+_QUANTITY = re.compile(r"\d\s*(mAh|Ah|Wh|mV|V|A|W|m)\b")
 _FORMULA = re.compile(r"^[=+\-@\t\r]")
 _GUARDED = re.compile(r"^'[=+\-@\t\r]")
 
@@ -53,9 +58,31 @@ def read(data: bytes) -> list[dict[str, Any]]:
         raise CaseError("file", "is not text in UTF-8") from None
     if "\x00" in text or not text.strip():
         raise CaseError("file", "is empty" if not text.strip() else "is not a text file")
-    rows = _read_json(text) if text.lstrip()[0] in "{[" else _read_csv(text)
+    read_as = _read_json if text.lstrip()[0] in "{[" else _read_csv if _names_columns(text) else _read_labels
+    rows = read_as(text)
     if len(rows) > MOST_ROWS:
         raise CaseError("file", f"has {len(rows)} rows; {MOST_ROWS} at most")
+    return rows
+
+
+def _names_columns(text: str) -> bool:
+    """Whether the first line names columns; where it states a quantity, each line is what is printed on a part."""
+    return not _QUANTITY.search(text.splitlines()[0])
+
+
+def _read_labels(text: str) -> list[dict[str, Any]]:
+    """A list of labels, one a line, each in its likeliest reading. Raises `CaseError` with a line that says nothing."""
+    rows = []
+    for number, line in enumerate(text.splitlines()[: MOST_ROWS + 1], start=1):
+        label = " ".join(line.split())
+        if not label:
+            continue
+        try:
+            named = part_of(label)
+        except (LabelError, ValueError) as error:
+            raise CaseError(f"line {number}", f"“{label[:60]}” is no label that says enough: {error}") from None
+        note = "decoded from its label"
+        rows.append({"kind": named.kind, "name": label[:120], "note": note, "part": msgspec.to_builtins(named.part)})
     return rows
 
 
@@ -81,7 +108,9 @@ def _read_csv(text: str) -> list[dict[str, Any]]:
     rows = []
     try:
         for cells in reader:
-            row = {k.strip(): _bare(v) for k, v in cells.items() if k is not None and v is not None}
+            if None in cells:
+                raise CaseError(f"line {reader.line_num}", "has more cells than the first line names columns")
+            row = {k.strip(): _bare(v) for k, v in cells.items() if v is not None}
             rows.append(row)
     except csv.Error as error:
         raise CaseError(f"line {reader.line_num}", str(error)) from None

@@ -59,7 +59,7 @@ def json_tree(data: bytes | str, what: str, largest: float = LARGEST_BYTES) -> o
     if not raw.strip():
         raise CaseError(what, "the document is empty")
     try:
-        tree: object = json.loads(raw)
+        tree: object = json.loads(raw, object_pairs_hook=_each_key_once)
         json.dumps(tree, ensure_ascii=False).encode()
     except RecursionError:
         raise CaseError(what, "nested too deeply") from None
@@ -68,6 +68,15 @@ def json_tree(data: bytes | str, what: str, largest: float = LARGEST_BYTES) -> o
     if (place := not_finite(tree)) is not None:
         raise CaseError(place, "must be a finite number")
     return tree
+
+
+def _each_key_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    """An object whose keys are each given once: of two, nobody knows which was meant. Raises ValueError."""
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        twice = next(key for i, (key, _) in enumerate(pairs) if key in {other for other, _ in pairs[:i]})
+        raise ValueError(f"{twice[:60]!r} is given twice in one object")
+    return found
 
 
 def case_from(tree: object) -> Case:

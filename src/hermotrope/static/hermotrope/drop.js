@@ -32,7 +32,11 @@
     if ((head[0] === 0xff && head[1] === 0xd8) || head[0] === 0x89 || /^RIFF....WEBP/s.test(text)) return PICTURE;
     if (/^\uFEFF?\s*[{[]/.test(text)) return BY_FORMAT.find(([format]) => text.includes(`"${format}`))?.[1] ?? null;
     if (/^\uFEFF?"?key"?,"?kind"?,/.test(text)) return SHELF;
-    if (text.includes("\u0000") || !/\d[,;\t ]+-?\d/.test(text)) return null;
+    if (text.includes("\u0000")) return null;
+    const lines = text.split(/\r?\n/).filter((line) => line.trim());
+    const labels = lines.filter((line) => /\d\s*(mAh|Ah|Wh|V)\b/i.test(line)).length;
+    if (labels && labels * 2 > lines.length) return one("a list of labels", "See what they would bring", "/shelf/import/");
+    if (!/\d[,;\t ]+-?\d/.test(text)) return null;
     const at = conversion();
     return at
       ? one("a table of readings", "Look at it as a run of this conversion", `${at}log/`)
