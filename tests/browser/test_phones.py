@@ -58,6 +58,19 @@ class WithoutConnection(BrowserTest):
         expect(page.locator("#kept-here")).to_be_hidden()
         self.assertEqual(self.gauge.readings.count(), 1)
 
+    def test_a_run_is_kept_and_arrives_too(self) -> None:
+        page = self.phone
+        self.goto(self.path.replace("prove", "run"), page)
+        page.locator("#trials summary").click()
+        page.context.set_offline(True)
+        page.locator("#trials").get_by_label("It ran").fill("30 h")
+        page.get_by_role("button", name="Keep this run").click()
+        expect(page.locator("#kept-here")).to_contain_text("Run: 30 h is kept in this browser")
+        page.context.set_offline(False)
+        expect(page.locator("#kept-here")).to_be_hidden()
+        expect(page.locator("#trials")).to_contain_text("After 1 run")
+        self.assertEqual([row.seconds for row in self.gauge.trials.all()], [108_000.0])
+
     def test_what_the_bench_refuses_is_told_and_can_be_discarded(self) -> None:
         page = self.phone
         self.goto(self.path, page)

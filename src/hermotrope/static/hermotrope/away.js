@@ -30,9 +30,10 @@
     if (!form.matches?.("form[data-once]")) return;
     event.stopImmediatePropagation(); // it is told here
     const config = event.detail.requestConfig;
-    const filled = ([name, value]) => name !== "csrfmiddlewaretoken" && value !== "";
-    const body = [...config.formData.entries()].filter(filled);
-    const words = `${form.dataset.once}: ${config.formData.get("text")}`;
+    const entries = [...config.formData.entries()].filter(([name]) => name !== "csrfmiddlewaretoken");
+    const body = entries.filter(([, value]) => typeof value === "string" && value !== ""); // files are too large to keep
+    const lost = entries.some(([, value]) => value instanceof File && value.size) ? " (its picture is not kept)" : "";
+    const words = `${form.dataset.once}: ${config.formData.get("text") ?? config.formData.get("ran")}${lost}`;
     put([...without(marks.get(form)), { once: marks.get(form), url: config.path, body, words, refused: "" }]);
     marks.delete(form);
     form.reset();
