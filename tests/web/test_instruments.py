@@ -6,9 +6,10 @@ import socketserver
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from itertools import pairwise
 from math import inf
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from hermotrope.instruments.reading import needed, take
 from hermotrope.instruments.recorder import Plan, Recorder
@@ -24,10 +25,18 @@ from tests.web.client import Reader
 class Stub:
     """An instrument that answers as it is told to: a function of the line, or None to hang up."""
 
-    def __init__(self, reply: Callable[[str], str | None]) -> None:
+    def __init__(
+        self,
+        reply: Callable[[str], str | None],
+        peer: Callable[[socketserver.StreamRequestHandler], None] | None = None,
+    ) -> None:
         class Handler(socketserver.StreamRequestHandler):
             def handle(self) -> None:
                 for raw in self.rfile:
+                    if peer is not None:
+                        with suppress(OSError):
+                            peer(self)
+                        return
                     answer = reply(raw.decode().strip())
                     if answer is None:
                         return
@@ -56,6 +65,25 @@ class OneInstrument(TestCase):
         with Instrument(self.stub(reply), timeout_ms) as one, self.assertRaises(InstrumentError) as caught:
             one.number("MEAS:VOLT:DC?")
         return str(caught.exception)
+
+    def test_one_that_drips_is_left_and_one_that_streams_is_cut_off(self) -> None:
+        def drip(handler: socketserver.StreamRequestHandler) -> None:
+            for _ in range(200):
+                handler.wfile.write(b"1")
+                time.sleep(0.05)
+
+        def stream(handler: socketserver.StreamRequestHandler) -> None:
+            while True:
+                handler.wfile.write(b"1" * 65_536)
+
+        for peer, words in ((drip, "took more than 1 s"), (stream, "without end")):
+            with self.subTest(words), mock.patch("hermotrope.instruments.scpi.LONGEST_S", 1.0):
+                made = Stub(lambda _: "", peer)
+                self.addCleanup(made.close)
+                begun = time.monotonic()
+                with Instrument(made.resource, 400) as one, self.assertRaisesRegex(InstrumentError, words):
+                    one.number("MEAS:VOLT:DC?")
+                self.assertLess(time.monotonic() - begun, 6.0)
 
     def test_nonsense_silence_and_hanging_up_are_told(self) -> None:
         self.assertIn("no number", self.failing(lambda line: "volts are fine"))
@@ -215,3 +243,15 @@ class Recording(TestCase):
         self.assertEqual(trouble[-1], "")
         self.assertGreaterEqual(len(rows), 12)
         self.assertEqual(over, [False])
+
+
+class Names(TestCase):
+    def test_a_serial_name_reaches_serial_ports_and_no_file(self) -> None:
+        for name in ("ASRL/dev/ttyUSB0::INSTR", "ASRL3::INSTR", "ASRLCOM4::INSTR", "asrl/dev/ttyACM1::instr"):
+            self.assertEqual(checked_resource(name), name)
+        for name in (
+            "ASRL/etc/passwd::INSTR", "ASRL/dev/tty../../etc/passwd::INSTR", "ASRL/dev/null::INSTR", "ASRL/dev/mem::INSTR",
+            "ASRL/home/a/pipe::INSTR", "ASRL::INSTR", "FILE::/etc/passwd", "TCPIP0::", "",
+        ):  # fmt: skip
+            with self.subTest(name), self.assertRaisesRegex(InstrumentError, "no resource name"):
+                checked_resource(name)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 import socket
+import threading
 from contextlib import suppress
 from types import TracebackType
 from typing import Any
@@ -16,7 +17,12 @@ from hermotrope_core.prove.judge import OVERLOAD
 
 TIMEOUT_MS = 3000
 LONGEST_REPLY = 4_000_000
+LONGEST_S = 15.0
+"""For the whole of an answer: a peer that drips a byte now and then holds nobody longer."""
+CHUNK = 65_536
 _RESOURCE = re.compile(r"^(TCPIP\d*|USB\d*|ASRL[\w/.-]*|GPIB\d*)(::[\w.:/ \[\]-]{1,80})+$", re.IGNORECASE)
+_SERIAL = re.compile(r"^ASRL(\d+|COM\d+|/dev/(?:tty|cu)[\w.-]+|/dev/serial/by-\w+/[\w:-]+)::INSTR$", re.IGNORECASE)
+"""Serial ports, and no other file of this machine."""
 _RAW = re.compile(r"^TCPIP\d*::([^:]+)::(\d{1,5})::SOCKET$", re.IGNORECASE)
 
 
@@ -31,7 +37,7 @@ class Lost(InstrumentError):
 def checked_resource(text: str) -> str:
     """A resource name as PyVISA takes it. Raises `InstrumentError` for anything else."""
     name = text.strip()
-    if not _RESOURCE.match(name):
+    if not _RESOURCE.match(name) or (name.upper().startswith("ASRL") and not _SERIAL.match(name)):
         raise InstrumentError(
             "that is no resource name; for example TCPIP0::192.168.1.20::5025::SOCKET or ASRL/dev/ttyUSB0::INSTR"
         )
@@ -75,7 +81,8 @@ class Instrument:
     def ask(self, query: str) -> str:
         """The answer to a query, stripped."""
         try:
-            reply = str(self._port.query(query))
+            self._port.write(query)
+            reply = self._answer(query)
         except pyvisa.VisaIOError as error:
             if error.error_code == StatusCode.error_timeout:
                 raise InstrumentError(f"{self.name} does not answer {query} in {TIMEOUT_MS / 1000:g} s") from None
@@ -85,6 +92,36 @@ class Instrument:
         except UnicodeDecodeError:
             raise InstrumentError(f"{self.name} answered {query} with something that is no text") from None
         return reply.strip()[:LONGEST_REPLY]
+
+    def _answer(self, query: str) -> str:
+        """One answer: whole within `LONGEST_S` and `LONGEST_REPLY` bytes, however it drips or streams."""
+        late = threading.Event()
+
+        def give_up() -> None:
+            late.set()
+            self.close()  # whoever waits for it in this moment is let go
+
+        watch = threading.Timer(LONGEST_S, give_up)
+        watch.daemon = True
+        watch.start()
+        got = bytearray()
+        try:
+            while True:
+                chunk, status = self._port.visalib.read(self._port.session, CHUNK)
+                got += chunk
+                if len(got) > LONGEST_REPLY:
+                    raise InstrumentError(f"{self.name} answers {query} without end")
+                if status != StatusCode.success_max_count_read:
+                    return got.decode("ascii")
+        except (pyvisa.Error, OSError, ValueError, TypeError, AttributeError) as error:
+            if late.is_set():
+                told = f"{self.name} took more than {LONGEST_S:g} s to answer {query}, so it was left"
+                raise InstrumentError(told) from None
+            if isinstance(error, pyvisa.Error | OSError | UnicodeDecodeError):
+                raise
+            raise Lost(f"the connection to {self.name} broke ({_words(error)})") from None
+        finally:
+            watch.cancel()
 
     def number(self, query: str) -> float:
         """The answer as a number; infinite for an overload (9.9e37). Raises `InstrumentError` for nonsense."""
