@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseForbidden
+from django.shortcuts import render
 
 View = Callable[[HttpRequest], HttpResponse]
 SAME = ("", "same-origin", "none")
@@ -51,3 +53,34 @@ class Bounds:
         """Raises Http404."""
         if any(isinstance(part, int) and part > MOST_NUMBER for part in place.values()):
             raise Http404
+
+
+NOT_KEPT = (
+    ("disk is full", "The disk is full, so nothing was saved. Free some space, then press again."),
+    ("readonly database", "The bench's folder is read-only, so nothing was saved. Make it writable, then press again."),
+    ("unable to open", "The bench's folder is gone or closed to this program. Bring it back, then press again."),
+    ("disk I/O error", "The disk does not answer, so nothing was saved. Look after it, and keep a backup elsewhere."),
+    ("database is locked", "Another program holds the bench, so nothing was saved. Close it, then press again."),
+)
+"""What SQLite says, and what a maker can do."""
+
+
+class Kept:
+    """Where the bench cannot be kept just now, it is told why and what helps; what was typed stays on the page."""
+
+    def __init__(self, get_response: View) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        return self.get_response(request)
+
+    def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
+        """Words for what the database could not do; everything else is left to others."""
+        if not isinstance(error, OperationalError):
+            return None
+        told = next((words for sign, words in NOT_KEPT if sign in str(error)), None)
+        if told is None:
+            return None
+        if request.headers.get("HX-Request"):
+            return HttpResponse(told, status=503, content_type="text/plain; charset=utf-8")
+        return render(request, "error.html", {"title": "Not saved", "words": told}, status=503)

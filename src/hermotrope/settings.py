@@ -73,6 +73,7 @@ MIDDLEWARE = [
     "hermotrope.guard.cross_site",
     "hermotrope.phones.door.Door",
     "hermotrope.guard.Bounds",
+    "hermotrope.guard.Kept",
     "django.middleware.security.SecurityMiddleware",
     "django.middleware.gzip.GZipMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",

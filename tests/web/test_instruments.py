@@ -250,7 +250,8 @@ class Names(TestCase):
         for name in ("ASRL/dev/ttyUSB0::INSTR", "ASRL3::INSTR", "ASRLCOM4::INSTR", "asrl/dev/ttyACM1::instr"):
             self.assertEqual(checked_resource(name), name)
         for name in (
-            "ASRL/etc/passwd::INSTR", "ASRL/dev/tty../../etc/passwd::INSTR", "ASRL/dev/null::INSTR", "ASRL/dev/mem::INSTR",
+            "ASRL/etc/passwd::INSTR", "ASRL/dev/tty../../etc/passwd::INSTR", "ASRL/dev/null::INSTR",
+            "ASRL/dev/mem::INSTR",
             "ASRL/home/a/pipe::INSTR", "ASRL::INSTR", "FILE::/etc/passwd", "TCPIP0::", "",
         ):  # fmt: skip
             with self.subTest(name), self.assertRaisesRegex(InstrumentError, "no resource name"):

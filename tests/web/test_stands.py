@@ -11,7 +11,7 @@ from unittest import mock
 from zoneinfo import ZoneInfo
 
 from django.core.management import call_command
-from django.db import connection
+from django.db import OperationalError, connection
 from django.test import SimpleTestCase, TestCase
 
 from hermotrope.bench import actions
@@ -97,6 +97,24 @@ class Hostile(TestCase):
         ):
             self.assertEqual(self.client.get(path, headers=headers).status_code, status, (headers, path))
         self.assertEqual(self.client.post(f"{url}step/", {"do": "undo"}, headers=link).status_code, 403)
+
+    def test_a_full_disk_is_told_in_words_and_nothing_is_half_saved(self) -> None:
+        made = actions.create(case("judgements", "all-well"), "Started")
+        edit = {"place": "/source/capacity_ah", "text": "2 Ah", "version": made.version, "panel": "1"}
+        for said, words in (
+            ("database or disk is full", "The disk is full"),
+            ("attempt to write a readonly database", "read-only"),
+            ("unable to open database file", "gone or closed"),
+            ("disk I/O error", "does not answer"),
+        ):
+            with mock.patch.object(Conversion, "save", side_effect=OperationalError(said)):
+                part = self.client.post(f"/c/{made.pk}/set/", edit, headers={"HX-Request": "true"})
+                page = self.client.post(f"/c/{made.pk}/set/", edit)
+            self.assertEqual((part.status_code, part["Content-Type"]), (503, "text/plain; charset=utf-8"))
+            self.assertIn(words, part.content.decode())
+            self.assertContains(page, words, status_code=503)
+        kept = Conversion.objects.get(pk=made.pk)
+        self.assertEqual((kept.version, kept.revisions.count()), (made.version, 1))
 
     def test_another_host_gets_no_page_and_no_file_and_pages_are_kept_by_nobody(self) -> None:
         for path in ("/", "/static/hermotrope/icon.svg", "/phones/"):

@@ -107,7 +107,8 @@ class Instrument:
         got = bytearray()
         try:
             while True:
-                chunk, status = self._port.visalib.read(self._port.session, CHUNK)
+                with self._port.ignore_warning(StatusCode.success_max_count_read):
+                    chunk, status = self._port.visalib.read(self._port.session, CHUNK)
                 got += chunk
                 if len(got) > LONGEST_REPLY:
                     raise InstrumentError(f"{self.name} answers {query} without end")

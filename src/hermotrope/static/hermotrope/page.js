@@ -80,8 +80,8 @@
     0: "The bench does not answer. Is it still running?",
   };
   const reason = (xhr) =>
-    xhr.status === 403 && xhr.getResponseHeader("Content-Type")?.startsWith("text/plain")
-      ? xhr.responseText // what a phone may not do
+    [403, 503].includes(xhr.status) && xhr.getResponseHeader("Content-Type")?.startsWith("text/plain")
+      ? xhr.responseText // what a phone may not do; why nothing can be saved just now
       : (TOLD[xhr.status] ?? `The bench answered ${xhr.status}: that is our fault.`);
   document.addEventListener("htmx:beforeRequest", (event) => {
     document.querySelectorAll(".press-error").forEach((note) => note.remove());
