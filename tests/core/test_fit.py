@@ -13,7 +13,7 @@ from hermotrope_core.circuit.simulate import Simulation, samples
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.fit import compare, fit, fitted, shares_of_runtime
 from hermotrope_core.fit.result import Z90, Found
-from hermotrope_core.fit.runlog import Column, RunLog, clean
+from hermotrope_core.fit.runlog import MOST_TOLD, Column, RunLog, clean
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case, planned
 from hermotrope_core.plan.document import case_from
@@ -327,6 +327,24 @@ class Comparing(TestCase):
 
 
 class Cleaning(TestCase):
+    def test_a_clock_that_jumps_back_at_every_row_is_told_in_short(self) -> None:
+        count = 20_000
+        at = np.array([(i % 2) * 1000.0 + i for i in range(count)])
+        found = clean(at, {"inlet_v": 12.0 + np.arange(count) % 10 / 10})
+        self.assertTrue((np.diff(found.seconds) > 0.0).all())
+        self.assertEqual(len(found.remarks), MOST_TOLD + 1)
+        self.assertIn(f"{count // 2 - 1 - MOST_TOLD} times more", found.remarks[-1].says)
+        steps = np.diff(at)
+        self.assertAlmostEqual(
+            found.seconds[-1], steps[steps > 0].sum() + (count // 2 - 1) * np.median(steps[steps > 0])
+        )
+
+    def test_many_gaps_are_told_in_short_and_counted_in_full(self) -> None:
+        at = np.cumsum(np.where(np.arange(3000) % 10 == 9, 60.0, 1.0))
+        found = clean(at, {"inlet_v": np.full(3000, 12.0)})
+        self.assertEqual(len(found.remarks), MOST_TOLD + 1)
+        self.assertAlmostEqual(found.gaps(), 300 * 60.0, delta=60.0)
+
     def test_gaps_resets_duplicates_and_unreadable_rows_are_told(self) -> None:
         seconds = np.array([0, 1, 2, 3, 3, 4, 30, 31, 32, 0, 1, 2, 3, np.nan, 5.0])
         log = clean(seconds, {"pack_v": np.array([20.0] * 12 + [np.nan, 20.0, 20.0])})

@@ -13,6 +13,8 @@ from hermotrope_core.values.figures import duration
 Array = np.ndarray[Any, np.dtype[np.float64]]
 Column = Literal["pack_v", "pack_a", "inlet_v", "inlet_a"]
 COLUMNS: tuple[Column, ...] = ("pack_v", "pack_a", "inlet_v", "inlet_a")
+MOST_TOLD = 100
+"""Resets and gaps that are told one by one."""
 GAP_TIMES = 5.0
 """A pause counts as a gap from so many usual intervals on."""
 NOTHING_SHARE = 0.002
@@ -59,9 +61,13 @@ def clean(seconds: Array, columns: dict[Column, Array]) -> RunLog:
     rows = _turned(_readable(Rows(seconds, columns), told), told)
     rows = _running(_in_order(rows, told), told)
     steps = np.diff(rows.seconds)
-    for i in np.flatnonzero(steps > GAP_TIMES * float(np.median(steps))):
+    gaps = np.flatnonzero(steps > GAP_TIMES * float(np.median(steps)))
+    for i in gaps[:MOST_TOLD]:
         start, stop = float(rows.seconds[i]), float(rows.seconds[i + 1])
         told.append(Remark("gap", start, stop, f"nothing was logged for {duration(stop - start)}"))
+    if len(rest := gaps[MOST_TOLD:]):
+        start, lasted = float(rows.seconds[rest[0]]), float(steps[rest].sum())
+        told.append(Remark("gap", start, start + lasted, f"{len(rest)} more gaps, {duration(lasted)} together"))
     return RunLog(rows.seconds, rows.columns, tuple(told))
 
 
@@ -105,10 +111,15 @@ def _in_order(rows: Rows, told: list[Remark]) -> Rows:
     if not (steps > 0.0).any():
         raise ValueError("the times never advance")
     usual = float(np.median(steps[steps > 0.0]))
-    for i in np.flatnonzero(steps < 0.0):
-        seconds[i + 1 :] += seconds[i] - seconds[i + 1] + usual
+    back = np.flatnonzero(steps < 0.0)
+    if len(back):
+        seconds[1:] += np.cumsum(np.where(steps < 0.0, usual - steps, 0.0))
+    for i in back[:MOST_TOLD]:
         at = float(seconds[i])
         told.append(Remark("reset", at, at, "its clock jumped back here: what follows is joined on"))
+    if len(back) > MOST_TOLD:
+        at = float(seconds[back[MOST_TOLD]])
+        told.append(Remark("reset", at, at, f"and {len(back) - MOST_TOLD} times more: is that column the time?"))
     same = np.concatenate([[False], np.diff(seconds) == 0.0])
     if same.any():
         count, at = int(same.sum()), float(seconds[np.flatnonzero(same)[0]])
