@@ -90,6 +90,8 @@ def bench_page(request: HttpRequest, error: str = "", status: int = 200) -> Http
         "total": counts["all"],
         "any": bool(words) or counts["all"] + counts[PUT_AWAY] > 0,
         "error": error,
+        "typed": request.POST if error else {},
+        "ticked": request.POST.getlist("pk") if error else [],
         "longest": LONGEST_LIST,
     }
     partial = wants_part(request)
