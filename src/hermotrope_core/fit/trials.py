@@ -2,7 +2,7 @@
 
 Every uncertain input is drawn as for the range of a plan (`circuit.estimate`); each draw is then weighed by how well
 it foretells all the runs (importance sampling, Bayes' rule). Runs of the same pack on the same load differ from day to
-day: that scatter is drawn too, and its tails are Student's, so that one odd run does not carry the others away.
+day: that scatter is drawn too; where runs are weighed its tails are Student's, so that an odd one carries none away.
 """
 
 from __future__ import annotations
@@ -110,7 +110,7 @@ def pooled(case: Case, trials: list[Trial], draws: int = DRAWS) -> Pooled | None
     odd = tuple(
         i for i, one in enumerate(off) if (abs(one) if trials[i].ended else one) > ODD * scatter * Z95
     )  # fmt: skip
-    days = students.rvs(TAILS, size=draws, random_state=np.random.Generator(np.random.PCG64(SEED))) * sigma
+    days = normals(1, draws, SEED + ROUNDS)[0] * sigma
     p5, p50, p95 = np.exp(_percentiles(seen.log_times(case) + days, weights, (5, 50, 95)))
     learned = [_learned(one, seen.drawn[one.place], weights) for one in found.values()]
     told = sorted((one for one in learned if one.narrowed > LEARNED), key=lambda one: -one.narrowed)
