@@ -129,12 +129,11 @@ def open_door(network: Network) -> Callable[[], None]:
     """Let paired phones in, and show the first code; what it gives shuts the door. Raises OSError."""
     from hermotrope.phones.codes import CODES
     from hermotrope.phones.door import from_outside
-    from hermotrope.phones.models import Right
-    from hermotrope.phones.views import pairing_address
+    from hermotrope.phones.views import USUAL, pairing_address
     from hermotrope.wsgi import application
 
     close = network.serve(from_outside(application))
-    code = CODES.new(Right.BENCH)
+    code = CODES.new(USUAL)
     segno.make_qr(pairing_address(code), error="m").terminal(compact=True)
     print(
         f"Phones: scan this, or open {network.url} and type {code.shown} (two minutes, once; then “phone” on the page)"

@@ -8,10 +8,10 @@ from msgspec.structs import replace
 
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.estimate import Z95, estimate
-from hermotrope_core.fit.trials import SCATTER, Pooled, Trial, as_run, pooled
+from hermotrope_core.fit.trials import SCATTER, Learned, Pooled, Trial, as_run, pooled, taken
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from
-from hermotrope_core.plan.spread import inputs
+from hermotrope_core.plan.spread import MEASURED_SPREAD, inputs, spread_of
 from hermotrope_core.values.known import Known, number
 from tests.lanes import SLOW
 from tests.support import golden
@@ -132,10 +132,33 @@ class What(SimpleTestCase):
         few = pooled(made, [Trial(made, middle * 4.0)] * 2)
         self.assertIsNone(few)
         found = told(made, [Trial(made, middle * one) for one in (4.0, 4.1, 3.9, 4.0, 8.0)])
+        self.assertAlmostEqual(found.p50, middle * 4.0, delta=1e-6 * middle)  # the plan's own run, times their middle
         self.assertTrue(found.outside)
         self.assertLess(found.p5, middle * 4.0)
         self.assertGreater(found.p95, middle * 4.0)
         self.assertEqual(found.odd, (4,))
+
+    def test_in_the_cold_they_speak_by_what_the_plan_says_of_the_cold(self) -> None:
+        made = plan()
+        cold = as_run(made, -10.0, "")
+        found = told(made, [Trial(cold, run(cold).runtime_s * 4.0)] * 3)
+        self.assertTrue(found.outside)
+        self.assertAlmostEqual(found.p50 / run(made).runtime_s, 4.0, places=6)
+
+    def test_what_is_taken_is_the_figure_times_what_they_say_with_its_doubt(self) -> None:
+        made = plan()
+        assert made.source
+        was = number(made.source.capacity_ah)
+        done = taken(made, Learned("source.capacity_ah", 0.81, 0.9, 1.0, 0.5), 6)
+        assert done.source
+        value = done.source.capacity_ah
+        assert isinstance(value, Known)
+        self.assertAlmostEqual(value.value, 0.9 * was, delta=5e-4 * was)
+        self.assertEqual((value.known_by, value.note), ("measured", "from 6 runs"))
+        self.assertAlmostEqual(value.spread or 0.0, (1.0 / 0.81) ** 0.5 - 1.0, delta=0.005)
+        sure = taken(made, Learned("source.capacity_ah", 0.99, 1.0, 1.01, 0.9), 1)
+        assert sure.source
+        self.assertEqual(spread_of(sure.source.capacity_ah), MEASURED_SPREAD)
 
     def test_one_mode_throughout(self) -> None:
         made = plan("hide-mount-on-tool-pack")
@@ -143,3 +166,5 @@ class What(SimpleTestCase):
         self.assertLess(run(heaviest).runtime_s, run(made).runtime_s)
         self.assertEqual([turn.mode for turn in heaviest.duty.repeat], [made.device.modes[-1].name])
         self.assertEqual(as_run(made, None, ""), made)
+        most = replace(made, plan_on="maximum")
+        self.assertEqual(as_run(most, None, "").plan_on, "duty")  # what was run is what it does, not what was planned

@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import csv
 import json
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from io import BytesIO, StringIO
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.test import TestCase
+from django.utils import timezone
 from PIL import Image
 
-from hermotrope.bench.models import Conversion
+from hermotrope.bench.models import Conversion, Revision
 from hermotrope.logbook import entries
 from hermotrope.logbook.models import Entry
-from hermotrope.logbook.timeline import KINDS, MOST, Filter, timeline
+from hermotrope.logbook.timeline import KINDS, MOST, Filter, everything, timeline
 from hermotrope.shelf.models import Item
 from tests.web.client import Reader
 from tests.web.demo import DemoTest
@@ -76,14 +77,35 @@ class Timeline(DemoTest):
         Entry.objects.bulk_create(
             Entry(kind="note", on=TODAY - timedelta(days=i // 9), text=f"n{i}") for i in range(MOST * 2)
         )
-        seen, asked = 0, Filter(kind="note")
+        seen, asked = set(), Filter(kind="note")
         for _ in range(40):
             lines, before = timeline(asked)
-            seen += len(lines)
+            seen |= {one.words for one in lines}
             if before is None:
                 break
             asked = Filter(kind="note", before=before)
-        self.assertEqual(seen, MOST * 2)
+        self.assertEqual(len(seen), MOST * 2)
+        whole = json.loads(self.client.get("/logbook/logbook.json?kind=note").content)["lines"]
+        self.assertEqual([one["words"] for one in whole[:2]], [f"n{8}", f"n{7}"])  # of one day, the last written first
+        self.assertEqual({one["words"] for one in whole}, seen)
+        self.assertEqual(len(whole), MOST * 2)
+
+    def test_one_full_day_and_many_changes_are_cut_nowhere(self) -> None:
+        """A day with more rows than are asked for at once, and rows that are told together."""
+        Entry.objects.bulk_create(Entry(kind="note", on=TODAY, text=f"n{i}") for i in range(MOST + 50))
+        boat = next(one for one in Conversion.objects.all() if one.case.device.name == "Sampling boat")
+        moment = timezone.make_aware(datetime(2026, 1, 1, 8))
+        Revision.objects.filter(conversion=boat).update(made_at=moment)
+        Revision.objects.bulk_create(
+            Revision(conversion=boat, number=100 + i, case=boat.case, label="again") for i in range(MOST + 20)
+        )
+        lines, _ = timeline(Filter())
+        self.assertEqual(sum(one.kind == "note" and one.on == TODAY for one in lines), 0)  # today's changes come first
+        found = everything(Filter(), 10**6)
+        self.assertEqual(sum(one.on == TODAY and one.kind == "note" for one in found), MOST + 50)
+        changes = [one for one in found if one.kind == "changed" and one.device_pk == boat.pk]
+        self.assertIn(f"again and {MOST + 19} more", {one.words for one in changes})
+        self.assertEqual(min(one.on for one in changes), date(2026, 1, 1))
 
     def test_so_many_questions_however_much_there_is(self) -> None:
         with self.assertNumQueries(10):
@@ -134,7 +156,8 @@ class Writing(TestCase):
             ({}, "a note says something"),
             ({"kind": "charged", "text": "kept"}, "which pack?"),
             ({"kind": "pack", "pack": "A"}, "its capacity or its resistance"),
-            ({"kind": "pack", "pack": "A", "capacity_ah": "-1 Ah"}, "more than nothing"),
+            ({"kind": "pack", "pack": "A", "capacity_ah": "-1 Ah"}, "must be above 0 Ah and at most 100000 Ah"),
+            ({"text": "x" * 1001}, "at most 1000 letters, these are 1001"),
             ({"kind": "pack", "pack": "A", "resistance_ohm": "much"}, "much"),
             ({"kind": "charged", "pack": "A", "months": "0"}, "whole months"),
             ({"kind": "charged", "pack": "A", "months": "²"}, "whole months"),

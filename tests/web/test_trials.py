@@ -7,13 +7,17 @@ from io import BytesIO
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
+from msgspec.structs import replace
 from PIL import Image
 
 from hermotrope.bench import actions, trials
 from hermotrope.bench.actions import Conflict
 from hermotrope.bench.models import Conversion, Trial
 from hermotrope.entry.typed import EditError
-from hermotrope_core.values.known import number
+from hermotrope_core.fit.trials import same_line
+from hermotrope_core.kinds.stages import Converter
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import Known, number
 from tests.web.client import Reader
 from tests.web.demo import DemoTest
 
@@ -73,12 +77,20 @@ class Trials(DemoTest):
         self.assertEqual((row.seconds, row.note), (log.lasts_s, f"log “{log.name}”"))
 
     def test_what_cannot_be_read_is_told_beside_its_field_and_nothing_is_lost(self) -> None:
-        typed = {"ran": "long", "temperature": "warm", "on": "2031-01-01", "note": "kept as typed", "mode": "no such"}
+        typed = {
+            "ran": "long",
+            "temperature": "warm",
+            "how": "x" * 121,
+            "on": "2031-01-01",
+            "note": "kept as typed",
+            "mode": "no such",
+        }
         page = self.client.post(f"{self.url}add/", typed, headers={"HX-Request": "true"})
         self.assertEqual(page.status_code, 422)
         for words in ("kept as typed", "a day that has been", "no such mode", 'value="long"', 'value="warm"'):
             self.assertContains(page, words, status_code=422)
-        self.assertEqual(page.content.count(b"row-error"), 4)
+        self.assertEqual(page.content.count(b"row-error"), 5)
+        self.assertContains(page, "at most 120 letters, these are 121", status_code=422)
         self.assertEqual(self.it.trials.count(), 0)
 
     def test_odd_days_and_lengths(self) -> None:
@@ -118,10 +130,34 @@ class Trials(DemoTest):
         self.assertLess(done.runtime_s or 0.0, middle)
         self.assertEqual({row.taken_in for row in self.it.trials.all()}, {done.revision})
         page = self.client.get(self.url)
-        self.assertContains(page, "ran")
+        self.assertContains(page, "6 runs are in the plan already")
         self.assertNotContains(page, "the next one lasts")  # they are in the plan: they say nothing twice
         actions.step(done.pk, done.version, -1)
         self.assertContains(self.client.get(self.url), "After 6 runs the next one lasts")  # undone, they speak again
+
+    def test_a_run_of_another_set_point_or_part_is_left_out_and_said(self) -> None:
+        mount = next(one for one in Conversion.objects.all() if one.case.device.name.startswith("Pan mount"))
+        middle = mount.runtime_s or 0.0
+        for case in (mount.case, self.moved(mount.case)):
+            Trial.objects.create(conversion=mount, case=case, on=TODAY, seconds=middle)
+        _, asked = trials.together(mount, list(mount.trials.all()))
+        self.assertEqual([row.case for row in asked], [mount.case])
+        self.assertContains(self.client.get(f"/c/{mount.pk}/trials/"), "1 of another line is left out")
+
+    def moved(self, case: Case) -> Case:
+        """The same line with its converter set a little lower."""
+        path = tuple(replace(one, output_v=11.5) if isinstance(one, Converter) else one for one in case.path)
+        self.assertNotEqual(path, case.path)
+        return replace(case, path=path)
+
+    def test_what_is_known_better_by_now_is_the_same_line(self) -> None:
+        self.keep(self.it.runtime_s or 0.0)
+        known = replace(self.it.case.source, capacity_ah=Known(value=5.5, known_by="measured"), price=99.0)
+        case = replace(self.it.case, source=known)
+        self.assertTrue(same_line(self.it.case, case))
+        self.assertFalse(same_line(case, replace(case, source=replace(known, cutoff_v=9.0))))
+        supply = replace(case.device.supply, max_v=9.5)
+        self.assertFalse(same_line(case, replace(case, device=replace(case.device, supply=supply))))
 
     def test_stopped_runs_another_line_and_removing(self) -> None:
         row = self.keep(60.0, ended="no")

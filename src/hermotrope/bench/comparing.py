@@ -9,6 +9,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import row_at
 from hermotrope.drawings.strip import small_line
 from hermotrope.drawings.ways import curves
+from hermotrope.entry.liked import day
 from hermotrope_core.hours.duty_sums import duty_sums
 from hermotrope_core.plan.document import tree_of
 from hermotrope_core.values.figures import duration, figure, stated
@@ -52,7 +53,7 @@ def _told(one: Conversion) -> dict[str, str]:
         told["mean at the inlet"] = figure(sums.mean_w, "W")
         told["once around takes"] = figure(sums.inlet_wh, "Wh")
     told["findings"] = "; ".join(f"{f.level}: {f.message}" for f in feed.findings if f.level != "note")
-    told["proved"] = one.proved_on.isoformat() if one.proved_on and not one.rehearsal else ""
+    told["proved"] = day(one.proved_on) if one.proved_on and not one.rehearsal else ""
     return told
 
 

@@ -23,7 +23,7 @@ KEPT = 32
 
 
 @lru_cache(maxsize=64)
-def _range(case: Case) -> Range | None:
+def range_of(case: Case) -> Range | None:
     """A case's range, which an action and the page that answers it both ask for."""
     return estimate(case, QUICK_DRAWS, worth=False)
 
@@ -61,7 +61,7 @@ class Feed:
 
     @cached_property
     def range(self) -> Range | None:
-        return _range(self.planned.case) if self.planned and self.run else None
+        return range_of(self.planned.case) if self.planned and self.run else None
 
     @cached_property
     def chart(self) -> dict[str, Any] | None:

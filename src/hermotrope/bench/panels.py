@@ -244,6 +244,19 @@ def kept_panel(old: Case, new: Case, key: str) -> str:
     return str(min(at, len(new.path)) + 2)
 
 
+def pointer_of(place: str) -> str:
+    """A place of the core (``path[1].efficiency``) as the pages write it (``/path/1/efficiency``)."""
+    return "/" + place.replace("[", "/").replace("]", "").replace(".", "/")
+
+
+def term_at(case: Case, pointer: str) -> str:
+    """The name of the figure at a place, with the mode or the stage that it is of. Raises LookupError."""
+    term, parts = row_at(case, pointer).term, pointer.split("/")
+    if parts[1:3] == ["device", "modes"]:
+        return f"{term} of “{case.device.modes[int(parts[3])].name}”"
+    return f"{term}, stage {int(parts[2]) + 1}" if parts[1] == "path" else term
+
+
 def panel_of_place(case: Case, place: str) -> str:
     """The key of the panel that holds a place of the document, written as ``device.modes[0].power_w``."""
     if place.startswith("source"):

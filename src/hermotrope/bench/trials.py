@@ -2,36 +2,33 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from collections.abc import Mapping
+from datetime import date
 from functools import lru_cache
-from typing import Any, BinaryIO, cast
+from typing import Any
 
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from hermotrope.bench import actions
-from hermotrope.bench.feed import feed_of
+from hermotrope.bench.feed import feed_of, range_of
 from hermotrope.bench.models import Conversion, Trial
-from hermotrope.bench.panels import row_at
+from hermotrope.bench.panels import pointer_of, row_at, term_at
 from hermotrope.drawings.trials import trials_drawn
-from hermotrope.entry.pictures import encoded
+from hermotrope.entry.answers import Answers, past_day, words
+from hermotrope.entry.pictures import jpeg_of
 from hermotrope.entry.typed import EditError, without_place
 from hermotrope_core.circuit.discharge import NeverEnds
-from hermotrope_core.circuit.estimate import QUICK_DRAWS, Range, estimate
 from hermotrope_core.circuit.situation import Situation
-from hermotrope_core.fit.trials import Learned, Pooled, as_run, pooled
+from hermotrope_core.fit.trials import DRAWS, ROUNDS, SCATTER, Learned, Pooled, as_run, pooled, same_line, taken
 from hermotrope_core.fit.trials import Trial as Ran
 from hermotrope_core.hours.ran import judged_run
 from hermotrope_core.plan.case import Case
-from hermotrope_core.plan.document import tree_of
-from hermotrope_core.plan.spread import MEASURED_SPREAD
+from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import duration, span, stated
-from hermotrope_core.values.quantity import QuantityError, parse
+from hermotrope_core.values.quantity import parse, parse_field
 
 LONGEST_S = 1e9
-COLDEST_C, HOTTEST_C = -40.0, 80.0
-EARLIEST = date(1990, 1, 1)
-LONGEST_SIDE = 1600
 MOST = 500
 """Runs of one conversion."""
 TEXTS = {"pack": 60, "where": 60, "how": 120, "note": 500}
@@ -39,36 +36,33 @@ TAKEN = "As the runs have it"
 NO_PLAN = "a run is held against the plan: answer what is open first"
 
 
-def read(conversion: Conversion, typed: dict[str, str], today: date) -> tuple[dict[str, Any], dict[str, str]]:
+def read(conversion: Conversion, typed: Mapping[str, str], today: date) -> tuple[dict[str, Any], dict[str, str]]:
     """The fields of a trial and what is wrong with them, by field."""
-    found: dict[str, Any] = {"ended": typed.get("ended", "yes") == "yes"}
-    errors: dict[str, str] = {}
-    try:
-        found["on"] = date.fromisoformat(typed.get("on", "") or today.isoformat())
-        if not EARLIEST <= found["on"] <= today + timedelta(days=1):
-            raise ValueError
-    except ValueError:
-        errors["on"] = "a day that has been, such as 2026-05-03"
-    try:
-        found["seconds"] = parse(typed.get("ran", ""), "s")
-        if not 0.0 < found["seconds"] <= LONGEST_S:
-            raise QuantityError("a run lasts longer than nothing; for example 4h30")
-    except QuantityError as error:
-        errors["ran"] = str(error)
-    warmth = typed.get("temperature", "").strip()
-    try:
-        found["temperature_c"] = parse(warmth, "°C") if warmth else None
-        if warmth and not COLDEST_C <= found["temperature_c"] <= HOTTEST_C:
-            raise QuantityError("a pack works between −40 and 80 °C")
-    except QuantityError as error:
-        errors["temperature"] = str(error)
-    mode = typed.get("mode", "")
-    if mode and mode not in {one.name for one in conversion.case.device.modes}:
-        errors["mode"] = "it has no such mode any more"
-    found["mode"] = mode
+    modes = {one.name for one in conversion.case.device.modes}
+
+    def mode(text: str) -> str:
+        if text not in modes:
+            raise EditError("it has no such mode any more")
+        return text
+
+    answers = Answers(typed)
+    answers.take("on", past_day(today), today)
+    answers.take("ran", _seconds, needed=True)
+    answers.take("temperature", lambda text: parse_field(text, FIELDS["temperature_c"]))
+    answers.take("mode", mode, "")
     for name, longest in TEXTS.items():
-        found[name] = "".join(sign for sign in typed.get(name, "") if sign.isprintable()).strip()[:longest]
-    return found, errors
+        answers.take(name, words(longest), "")
+    found = answers.found
+    made = {name: found.get(name) for name in ("on", "mode", *TEXTS)}
+    made |= {"seconds": found.get("ran"), "temperature_c": found.get("temperature")}
+    return made | {"ended": typed.get("ended", "yes") == "yes"}, answers.errors
+
+
+def _seconds(text: str) -> float:
+    seconds = parse(text, "s")
+    if not 0.0 < seconds <= LONGEST_S:
+        raise EditError("a run lasts longer than nothing; for example 4h30")
+    return seconds
 
 
 @transaction.atomic
@@ -80,16 +74,11 @@ def add(conversion: Conversion, found: dict[str, Any], picture: UploadedFile[Any
         raise EditError(f"{MOST} runs are kept; remove some first")
     case = as_run(conversion.case, found["temperature_c"], found["mode"])
     try:
-        _range(case)
+        range_of(case)
     except (ValueError, NeverEnds) as error:
         raise EditError(f"that run cannot be foretold: {without_place(error)}") from None
-    image = encoded(cast(BinaryIO, picture), picture.size or 0, LONGEST_SIDE)[0] if picture else b""
+    image = jpeg_of(picture) if picture else b""
     return Trial.objects.create(conversion=conversion, case=case, picture=image, **found)
-
-
-@lru_cache(maxsize=64)
-def _range(case: Case) -> Range | None:
-    return estimate(case, QUICK_DRAWS, worth=False)
 
 
 @lru_cache(maxsize=32)
@@ -97,17 +86,10 @@ def _pooled(case: Case, runs: tuple[Ran, ...]) -> Pooled | None:
     return pooled(case, list(runs))
 
 
-def _line(case: Case) -> tuple[Any, ...]:
-    """What must be the same for two runs to speak of the same pack and load."""
-    source = case.source
-    pack = (source.chemistry, source.cells_in_series) if source else ()
-    return pack, tuple(type(stage) for stage in case.path), tuple(mode.name for mode in case.device.modes)
-
-
 def taken_already(conversion: Conversion) -> set[int | None]:
     """The revisions up to the present one that took runs into the plan; undone, they speak again."""
-    taken = conversion.revisions.filter(number__lte=conversion.revision, label=TAKEN)
-    return set(taken.values_list("number", flat=True))
+    before = conversion.revisions.filter(number__lte=conversion.revision, label=TAKEN)
+    return set(before.values_list("number", flat=True))
 
 
 def together(conversion: Conversion, rows: list[Trial]) -> tuple[Pooled | None, list[Trial]]:
@@ -115,12 +97,11 @@ def together(conversion: Conversion, rows: list[Trial]) -> tuple[Pooled | None, 
     now = feed_of(conversion.case)
     if now.planned is None or now.run is None or now.run.runtime_s <= 0.0:
         return None, []
-    taken = taken_already(conversion)
-    asked = [row for row in rows if row.taken_in not in taken and _line(row.case) == _line(conversion.case)]
-    case = now.planned.case
-    ran = tuple(Ran(as_run(case, row.temperature_c, row.mode), row.seconds, row.ended) for row in asked)
+    before = taken_already(conversion)
+    asked = [row for row in rows if row.taken_in not in before and same_line(row.case, conversion.case)]
+    ran = tuple(Ran(as_run(now.case, row.temperature_c, row.mode), row.seconds, row.ended) for row in asked)
     try:
-        return (_pooled(case, ran) if ran else None), asked
+        return (_pooled(now.planned.case, ran) if ran else None), asked
     except (ValueError, NeverEnds):
         return None, asked
 
@@ -128,11 +109,12 @@ def together(conversion: Conversion, rows: list[Trial]) -> tuple[Pooled | None, 
 def context(conversion: Conversion) -> dict[str, Any]:
     """The runs as the panel shows them."""
     rows = list(conversion.trials.defer("picture"))
+    taken_in = taken_already(conversion)
     pictured = set(conversion.trials.exclude(picture=b"").values_list("pk", flat=True))
     found, asked = together(conversion, rows)
     odd = {asked[i].pk for i in found.odd} if found else set()
     planned = feed_of(conversion.case).range
-    others = sum(row.taken_in in taken_already(conversion) for row in rows)
+    others = sum(row.taken_in in taken_in for row in rows)
     return {
         "conversion": conversion,
         "trials": [{**_shown(row, row.pk in odd), "pictured": row.pk in pictured} for row in reversed(rows)],
@@ -149,7 +131,7 @@ def context(conversion: Conversion) -> dict[str, Any]:
 
 
 def _shown(row: Trial, odd: bool) -> dict[str, Any]:
-    range_ = _range(row.case)
+    range_ = range_of(row.case)
     ran = duration(row.seconds)
     if range_ is None:
         says = f"It ran {ran}; by the plan it would not run at all."
@@ -173,28 +155,19 @@ def _told(conversion: Conversion, found: Pooled, asked: list[Trial]) -> dict[str
         "outside": found.outside,
         "packs": len({row.pack for row in asked}) > 1,
         "learned": [_worded(conversion, one) for one in found.learned[:3]],
+        "draws": DRAWS * ROUNDS,
+        "usual": round(100 * SCATTER),
     }
-
-
-def _pointer(place: str) -> str:
-    return "/" + place.replace("[", "/").replace("]", "").replace(".", "/")
 
 
 def _worded(conversion: Conversion, one: Learned) -> dict[str, Any]:
     """A figure that the runs know better than the plan, as planned and as they have it."""
-    case, pointer = conversion.case, _pointer(one.place)
-    row = row_at(case, pointer)
-    parts = pointer.split("/")
-    term = row.term
-    if parts[1:3] == ["device", "modes"]:
-        term = f"{term} of “{case.device.modes[int(parts[3])].name}”"
-    if parts[1] == "path":
-        term = f"{term}, stage {int(parts[2]) + 1}"
+    pointer = pointer_of(one.place)
     low, middle, high = (round(100 * at) for at in (one.low, one.middle, one.high))
     return {
         "place": one.place,
-        "term": term,
-        "text": row.text,
+        "term": term_at(conversion.case, pointer),
+        "text": row_at(conversion.case, pointer).text,
         "percent": middle,
         "range": f"{low} to {high}",
     }
@@ -208,17 +181,6 @@ def take(conversion: Conversion, version: int, place: str) -> Conversion:
     learned = next((one for one in found.learned if one.place == place), None) if found else None
     if learned is None:
         raise EditError("the runs say nothing sure of that figure")
-    pointer = _pointer(place)
-    at: Any = tree_of(conversion.case)
-    for part in pointer.split("/")[1:]:
-        at = at[int(part)] if isinstance(at, list) else at[part]
-    now = at["value"] if isinstance(at, dict) else at
-    if not isinstance(now, float | int):
-        raise EditError("that is a table: change it by hand")
-    spread = max((learned.high / learned.low) ** 0.5 - 1.0, MEASURED_SPREAD)
-    value = {"value": float(f"{now * learned.middle:.4g}"), "known_by": "measured", "note": f"from {len(asked)} runs"}
-    value |= {"spread": float(f"{spread:.2g}")} if spread > MEASURED_SPREAD else {}
-    patch = [{"op": "add", "path": pointer, "value": value}]
-    done = actions.change(conversion.pk, version, patch, TAKEN)
+    done = actions.put(conversion.pk, version, taken(conversion.case, learned, len(asked)), TAKEN)
     Trial.objects.filter(pk__in=[row.pk for row in asked]).update(taken_in=done.revision)
     return done

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import warnings
 from io import BytesIO
-from typing import BinaryIO
+from typing import Any, BinaryIO, cast
 
+from django.core.files.uploadedfile import UploadedFile
+from django.http import HttpResponse
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from hermotrope.entry.typed import EditError
@@ -45,6 +47,17 @@ def encoded(file: BinaryIO, size: int, longest: int = LONGEST_SIDE, quality: int
     out = BytesIO()
     plain.save(out, "JPEG", quality=quality, optimize=True)
     return out.getvalue(), plain.width, plain.height
+
+
+def jpeg_of(file: UploadedFile[Any]) -> bytes:
+    """What was sent, as a JPEG of ours. Raises `EditError`."""
+    return encoded(cast(BinaryIO, file), file.size or 0)[0]
+
+
+def shown(jpeg: bytes | memoryview) -> HttpResponse:
+    """A kept picture; asked for anew each time, since another backup may hold another one under its address."""
+    headers = {"X-Content-Type-Options": "nosniff", "Cache-Control": "private, no-cache"}
+    return HttpResponse(bytes(jpeg), content_type="image/jpeg", headers=headers)
 
 
 def _on_white(picture: Image.Image) -> Image.Image:

@@ -5,9 +5,9 @@ Each source is asked once, for so many rows; the pages go on from a day, so none
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from datetime import date, datetime, time, timedelta
-from itertools import groupby, islice
+from itertools import groupby
 from typing import Any
 
 import msgspec
@@ -23,11 +23,15 @@ from hermotrope_core.values.figures import duration, figure
 
 PAGE = 60
 """Lines of a page, and what else happened on its last day."""
-MOST = 400
-"""Rows that a source is asked for; a day with more of one kind shows so many."""
-MOST_GROUPED = 3_000
+MOST = 1_000
+"""Rows that a source is asked for at once; the next page goes on where they end."""
+MOST_A_DAY = 20_000
 MOST_WORDS = 6
-KINDS = ("built", "measured", "changed", "run", "charged", "swapped", "pack", "note", "proved")
+KINDS = {
+    "built": "built", "measured": "measured", "changed": "changed", "run": "run", "charged": "charged",
+    "swapped": "swapped", "pack": "pack measured", "note": "note", "proved": "proved",
+}  # fmt: skip
+"""Kinds of lines, in words."""
 
 
 class Filter(msgspec.Struct, frozen=True):
@@ -59,6 +63,11 @@ class Line(msgspec.Struct, frozen=True):
     def on(self) -> date:
         return timezone.localdate(self.at)
 
+    @property
+    def called(self) -> str:
+        """Its kind in words."""
+        return KINDS[self.kind]
+
 
 class Source(msgspec.Struct, frozen=True):
     """Rows of one table as lines. What happened on a day, not at a moment, stands at its noon."""
@@ -86,9 +95,8 @@ def timeline(asked: Filter, least: int = PAGE) -> tuple[list[Line], date | None]
             continue
         if asked.kind and source.kind and source.kind != asked.kind:
             continue
-        lines = list(_lines(source, asked))
-        if len(lines) >= MOST:
-            whole_from = max(whole_from, lines[-1].on)
+        lines, from_ = _lines(source, asked)
+        whole_from = max(whole_from, from_)
         found += lines
     found = [line for line in found if not asked.kind or line.kind == asked.kind]
     found.sort(key=lambda line: line.at, reverse=True)
@@ -97,23 +105,52 @@ def timeline(asked: Filter, least: int = PAGE) -> tuple[list[Line], date | None]
         if page and line.on != page[-1].on and (len(page) >= least or line.on < whole_from):
             return page, page[-1].on
         page.append(line)
-    return page, page[-1].on if page and whole_from > date.min else None
+    return page, whole_from if whole_from > date.min else None
 
 
-def _lines(source: Source, asked: Filter) -> Iterator[Line]:
+def everything(asked: Filter, most: int) -> list[Line]:
+    """All lines, page after page, up to so many."""
+    found, before = timeline(asked, most)
+    while before and len(found) < most:
+        lines, before = timeline(msgspec.structs.replace(asked, before=before), most)
+        found += lines
+    return found[:most]
+
+
+def _lines(source: Source, asked: Filter) -> tuple[list[Line], date]:
+    """Lines of a source, and the day from which on none is missing.
+
+    The last day of a full hand of rows may go on: it is then fetched whole, so that no day is cut.
+    """
     rows = _narrowed(source, asked)
+    taken = list(rows[:MOST])
+    whole_from = date.min
+    if len(taken) == MOST:
+        whole_from = _day(source, taken[-1])
+        taken = [row for row in taken if _day(source, row) > whole_from]
+        taken += list(_on_day(source, rows, whole_from)[:MOST_A_DAY])
     if not source.together:
-        for row in rows[:MOST]:
-            yield _line(source, row, source.words(row))
-        return
-
-    def day(row: Any) -> tuple[int, date]:
-        return row.conversion_id, timezone.localdate(getattr(row, source.at))
-
-    for _, group in islice(groupby(rows[:MOST_GROUPED], key=day), MOST):
+        return [_line(source, row, source.words(row)) for row in taken], whole_from
+    lines = []
+    for _, group in groupby(taken, key=lambda row: (_day(source, row), row.conversion_id)):
         these = list(group)
         more = f" and {len(these) - 1} more" if len(these) > 1 else ""
-        yield _line(source, these[0], f"{source.words(these[0])}{more}")
+        lines.append(_line(source, these[0], f"{source.words(these[0])}{more}"))
+    return lines, whole_from
+
+
+def _day(source: Source, row: Any) -> date:
+    at: date | datetime = getattr(row, source.at)
+    return timezone.localdate(at) if isinstance(at, datetime) else at
+
+
+def _bound(source: Source, day: date) -> date | datetime:
+    return day if source.days else timezone.make_aware(datetime.combine(day, time()))
+
+
+def _on_day(source: Source, rows: QuerySet[Any], day: date) -> QuerySet[Any]:
+    after = day + timedelta(days=1)
+    return rows.filter(**{f"{source.at}__gte": _bound(source, day), f"{source.at}__lt": _bound(source, after)})
 
 
 def _line(source: Source, row: Any, words: str) -> Line:
@@ -140,19 +177,17 @@ def midday(on: date) -> datetime:
 def _narrowed(source: Source, asked: Filter) -> QuerySet[Any]:
     """Rows of the month, the device, the pack and the words, before the day; the newest first."""
     rows = source.rows()
-
-    def bound(day: date) -> date | datetime:
-        return day if source.days else timezone.make_aware(datetime.combine(day, time()))
-
     if asked.device:
         rows = rows.filter(conversion=asked.device)
     if asked.pack:
         rows = rows.filter(pack=asked.pack)
     if asked.month:
         after = (asked.month + timedelta(days=32)).replace(day=1)
-        rows = rows.filter(**{f"{source.at}__gte": bound(asked.month), f"{source.at}__lt": bound(after)})
+        rows = rows.filter(
+            **{f"{source.at}__gte": _bound(source, asked.month), f"{source.at}__lt": _bound(source, after)}
+        )
     if asked.before:
-        rows = rows.filter(**{f"{source.at}__lt": bound(asked.before)})
+        rows = rows.filter(**{f"{source.at}__lt": _bound(source, asked.before)})
     for word in asked.words.split()[:MOST_WORDS]:
         anywhere = Q(conversion__title__icontains=word)
         for text in source.texts:

@@ -8,20 +8,22 @@ from io import StringIO
 from typing import Any
 from urllib.parse import urlencode
 
+import msgspec
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from hermotrope.bench.models import Trial
 from hermotrope.drawings.pack_life import life_drawn
-from hermotrope.entry.typed import EditError
+from hermotrope.entry.pictures import shown
 from hermotrope.formats.calendar_file import Moment, begins, calendar
 from hermotrope.formats.cells import harmless
 from hermotrope.logbook import entries
 from hermotrope.logbook.models import Entry
-from hermotrope.logbook.timeline import KINDS, Filter, devices, packs, timeline
+from hermotrope.logbook.timeline import KINDS, Filter, devices, everything, packs, timeline
 from hermotrope.shelf.models import Item
-from hermotrope_core.know.pack_life import Measured, life
+from hermotrope_core.know.pack_life import RETIRE, WORN, Measured, life
 from hermotrope_core.values.known import number
 from hermotrope_core.values.whole import MOST_KEY, whole_number
 
@@ -44,10 +46,9 @@ def read_filter(query: QueryDict) -> Filter:
 
 def _day(text: str) -> date | None:
     try:
-        found = date.fromisoformat(text) if len(text) == 10 else None
+        return date.fromisoformat(text) if len(text) == len("2026-05-03") and "1990" <= text < "2200" else None
     except ValueError:
         return None
-    return found if found and 1990 <= found.year <= 2200 else None
 
 
 def _context(asked: Filter) -> dict[str, Any]:
@@ -62,7 +63,7 @@ def _context(asked: Filter) -> dict[str, Any]:
         "older": urlencode({**query, "before": on.isoformat()}) if on else "",
         "devices": devices(),
         "packs": packs(),
-        "kinds": KINDS,
+        "kinds": KINDS.items(),
         "kinds_written": Entry.Kind.choices,
         "life": _life(asked.pack) if asked.pack else None,
         "today": timezone.localdate().isoformat(),
@@ -79,13 +80,14 @@ def _life(pack: str) -> dict[str, Any]:
     rated = item.content() if item and item.part else None
     of = getattr(rated, "capacity_ah", None)
     judged = life(found, number(of) if of is not None else None)
-    ran, _ = timeline(Filter(pack=pack, kind="run"), least=MOST_IN_A_FILE)
     return {
         "pack": pack,
         "judged": judged,
         "drawn": life_drawn(found, judged) if judged else None,
         "rated": of is not None,
-        "runs": len(ran),
+        "worn": round(100 * WORN),
+        "retire": round(100 * RETIRE),
+        "runs": Trial.objects.filter(pack=pack).count(),
         "charges": sum(row.kind == Entry.Kind.CHARGED for row in rows),
         "percent": round(100 * judged.share) if judged and judged.share is not None else None,
         "a_year": round(100 * judged.a_year) if judged and judged.a_year is not None else None,
@@ -115,7 +117,7 @@ def write(request: HttpRequest) -> HttpResponse:
         try:
             entries.add(found, typed.get("device", ""), file)
             return redirect("logbook")
-        except (EditError, ValueError) as error:
+        except ValueError as error:  # no picture, or too many
             errors["picture"] = str(error)
     context = {**_context(Filter()), "typed": typed, "errors": errors}
     return render(request, "logbook/logbook.html", context, status=422)
@@ -134,21 +136,14 @@ def picture(request: HttpRequest, pk: int) -> HttpResponse:
     row = get_object_or_404(Entry, pk=pk)
     if not row.picture:
         raise Http404
-    headers = {"X-Content-Type-Options": "nosniff", "Cache-Control": "private, max-age=86400, immutable"}
-    return HttpResponse(bytes(row.picture), content_type="image/jpeg", headers=headers)
+    return shown(row.picture)
 
 
-def _file_lines(request: HttpRequest) -> list[dict[str, Any]]:
-    lines, _ = timeline(read_filter(request.GET), least=MOST_IN_A_FILE)
+def _file_lines(request: HttpRequest) -> list[dict[str, str]]:
+    asked = msgspec.structs.replace(read_filter(request.GET), before=None)
     return [
-        dict(
-            zip(
-                COLUMNS,
-                (timezone.localtime(one.at).isoformat(), one.kind, one.words, one.device, one.pack),
-                strict=True,
-            )
-        )
-        for one in lines
+        {"at": timezone.localtime(one.at).isoformat(), **{name: getattr(one, name) for name in COLUMNS[1:]}}
+        for one in everything(asked, MOST_IN_A_FILE)
     ]
 
 

@@ -13,7 +13,7 @@ from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.template.loader import render_to_string
 
 from hermotrope.phones.codes import CODES, CodeError
-from hermotrope.phones.models import LASTS, Phone, pair, phone_of
+from hermotrope.phones.models import LASTS, pair, phone_of
 from hermotrope.phones.rights import refused
 
 OUTSIDE = "hermotrope.outside"
@@ -74,11 +74,6 @@ class Door:
         return response
 
 
-def phone_asking(request: HttpRequest) -> Phone | None:
-    """The phone that a request comes from; None for the laptop itself."""
-    return getattr(request, "phone", None)
-
-
 def _paired(request: HttpRequest) -> HttpResponse:
     """Pair the browser that knows the code, and send it to the Bench."""
     if request.content_type != "application/x-www-form-urlencoded" or _length(request) > LONGEST:
@@ -102,7 +97,7 @@ def _length(request: HttpRequest) -> int:
 
 def _page(request: HttpRequest, code: str = "", name: str = "", error: str = "", status: int = 403) -> HttpResponse:
     """The one page that a stranger sees."""
-    context = {"code": code, "name": name, "error": error, "style": STYLE, "secure": request.is_secure()}
+    context = {"code": code, "name": name, "error": error, "style": STYLE, "secure": request.is_secure(), "pair": PAIR}
     return _closed(HttpResponse(render_to_string("phones/pair.html", context), status=status))
 
 

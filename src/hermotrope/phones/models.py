@@ -11,6 +11,7 @@ from django.utils import timezone
 
 LASTS = timedelta(days=30)
 """A phone that was not seen so long is a stranger again."""
+LONGEST_NAME = 40
 SEEN_EVERY = timedelta(minutes=1)
 
 
@@ -25,7 +26,7 @@ class Right(models.TextChoices):
 class Phone(models.Model):
     """A browser that was paired by a code; its token is kept as a hash."""
 
-    name = models.CharField(max_length=40)
+    name = models.CharField(max_length=LONGEST_NAME)
     right = models.CharField(max_length=8, choices=Right.choices)
     token_hash = models.CharField(max_length=64, unique=True)
     paired_at = models.DateTimeField(auto_now_add=True)
@@ -38,6 +39,11 @@ class Phone(models.Model):
         return self.name
 
 
+def called(text: str) -> str:
+    """A name that was typed for a phone, as it is kept."""
+    return "".join(sign for sign in text if sign.isprintable()).strip()[:LONGEST_NAME]
+
+
 def _hash(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
@@ -45,8 +51,9 @@ def _hash(token: str) -> str:
 def pair(name: str, right: str) -> tuple[Phone, str]:
     """A new phone and its token, which is told once."""
     token = secrets.token_urlsafe(32)
-    clean = "".join(sign for sign in name if sign.isprintable()).strip()[:40] or "a phone"
-    made = Phone.objects.create(name=clean, right=right, token_hash=_hash(token), seen_at=timezone.now())
+    made = Phone.objects.create(
+        name=called(name) or "a phone", right=right, token_hash=_hash(token), seen_at=timezone.now()
+    )
     return made, token
 
 

@@ -11,7 +11,10 @@ from django.views.decorators.http import require_GET, require_POST
 
 from hermotrope.phones.codes import CODES, Code
 from hermotrope.phones.door import PAIR
-from hermotrope.phones.models import Phone, Right
+from hermotrope.phones.models import Phone, Right, called
+
+USUAL = Right.BENCH
+"""What a phone may do where nothing is said."""
 
 
 def pairing_address(code: Code) -> str:
@@ -31,8 +34,10 @@ def _context(request: HttpRequest) -> dict[str, object]:
         "address": settings.LAN_URL,
         "fingerprint": settings.LAN_FINGERPRINT,
         "rights": Right.choices,
+        "usual": USUAL,
         "phones": Phone.objects.all(),
         "code": waiting[0] if waiting else None,
+        "gives": Right(waiting[0].right).label if waiting else "",
         "left_s": waiting[1] if waiting else 0,
         "square": square(waiting[0]) if waiting else "",
     }
@@ -53,7 +58,7 @@ def listed(request: HttpRequest) -> HttpResponse:
 @require_POST
 def code(request: HttpRequest) -> HttpResponse:
     """A new code."""
-    right = request.POST.get("right", Right.BENCH)
+    right = request.POST.get("right", USUAL)
     if settings.LAN_URL and right in Right.values:
         CODES.new(right)
     return redirect("phones")
@@ -63,9 +68,8 @@ def code(request: HttpRequest) -> HttpResponse:
 def change(request: HttpRequest, pk: int) -> HttpResponse:
     """Name a phone or say what it may do."""
     phone = get_object_or_404(Phone, pk=pk)
-    name = "".join(sign for sign in request.POST.get("name", "") if sign.isprintable()).strip()[:40]
     right = request.POST.get("right", "")
-    phone.name = name or phone.name
+    phone.name = called(request.POST.get("name", "")) or phone.name
     phone.right = right if right in Right.values else phone.right
     phone.save(update_fields=["name", "right"])
     return redirect("phones")

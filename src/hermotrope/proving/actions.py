@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, BinaryIO, Literal
+from typing import BinaryIO, Literal
 
 import msgspec
 from django.db import transaction
@@ -15,7 +15,7 @@ from hermotrope.entry.typed import EditError
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.models import BenchPlace, PartMark, Photo, ReadingRow, Rehearsal, StepMark, WaiverRow
 from hermotrope_core.build import Step
-from hermotrope_core.plan.spread import MEASURED_SPREAD
+from hermotrope_core.plan.spread import as_measured
 from hermotrope_core.prove import applicable, refusal_of
 from hermotrope_core.prove.judge import stored
 from hermotrope_core.values.fields import FIELDS
@@ -100,9 +100,7 @@ def put_reading(conversion: Conversion, version: int, ask_key: str) -> Conversio
         raise EditError("no reading here tells the plan anything new")
     mode = conversion.case.device.modes[told.mode]
     note = f"read at the gate, {timezone.localdate().isoformat()}" + (" (rehearsed)" if conversion.rehearsal else "")
-    value: dict[str, Any] = {"value": float(f"{told.value:.4g}"), "known_by": "measured", "note": note}
-    if told.spread > MEASURED_SPREAD:
-        value["spread"] = float(f"{told.spread:.2g}")
+    value = as_measured(told.value, told.spread, note)
     patch = [{"op": "add", "path": f"/device/modes/{told.mode}/{told.field}", "value": value}]
     return bench.change(conversion.pk, version, patch, f"As read: “{mode.name}”")
 

@@ -9,7 +9,7 @@ from hermotrope_core.circuit.discharge import NeverEnds, run
 from hermotrope_core.fit.result import Z90, Fit, Found
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from, tree_of
-from hermotrope_core.plan.spread import MEASURED_SPREAD
+from hermotrope_core.plan.spread import as_measured
 
 
 def fitted(case: Case, fit: Fit, places: Collection[str], note: str) -> Case:
@@ -21,19 +21,18 @@ def fitted(case: Case, fit: Fit, places: Collection[str], note: str) -> Case:
     for one in fit.found:
         if one.now is None or one.place not in places:
             continue
-        value: dict[str, Any] = {"value": float(f"{one.now:.5g}"), "known_by": "measured", "note": note}
-        if Z90 * one.sigma > MEASURED_SPREAD:
-            value["spread"] = float(f"{Z90 * one.sigma:.2g}")
-        _put(tree, one.place, value)
+        part, last = stands(tree, one.place)
+        part[last] = as_measured(one.now, Z90 * one.sigma, note, digits=5)
     return case_from(tree)
 
 
-def _put(tree: dict[str, Any], place: str, value: Any) -> None:
+def stands(tree: dict[str, Any], place: str) -> tuple[dict[str, Any], str]:
+    """The object of a document in which a place such as ``path[1].efficiency`` stands, and its name there."""
     *parents, last = place.replace("[", ".").replace("]", "").split(".")
     part: Any = tree
     for step in parents:
         part = part[int(step)] if step.isdigit() else part[step]
-    part[last] = value
+    return part, last
 
 
 def shares_of_runtime(case: Case, fit: Fit) -> list[tuple[Found, float]]:

@@ -7,18 +7,22 @@ day: that scatter is drawn too; where runs are weighed its tails are Student's, 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from math import sqrt
+from typing import Any
 
 import msgspec
 import numpy as np
 from scipy.stats import t as students
 
-from hermotrope_core.circuit.estimate import SEED, Z95, factors, normals
+from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.estimate import SEED, SHORTEST_S, Z95, factors, normals
 from hermotrope_core.circuit.laws import Array
 from hermotrope_core.circuit.many import runs
+from hermotrope_core.fit.apply import stands
 from hermotrope_core.plan.case import Case, at_temperature
+from hermotrope_core.plan.document import case_from, tree_of
 from hermotrope_core.plan.duty import Duty, Segment
-from hermotrope_core.plan.spread import Input, inputs
+from hermotrope_core.plan.spread import Input, as_measured, inputs
 
 DRAWS = 2_000
 ROUNDS = 4
@@ -43,8 +47,8 @@ FEWEST_ALONE = 3
 """Runs that can speak for themselves."""
 NORMAL_MAD = 1.4826
 """A normal distribution's standard deviation over its median absolute deviation."""
-SHORTEST_S = 1e-9
-LogTimes = Callable[[Case], Array]
+NOT_RUN = ("name", "price", "mass_g", "recharge_h", "charges_source")
+"""Of a pack: nothing of how long it runs."""
 
 
 class Trial(msgspec.Struct, frozen=True):
@@ -66,6 +70,11 @@ class Learned(msgspec.Struct, frozen=True):
     narrowed: float
     """Share of its range that is gone."""
 
+    @property
+    def spread(self) -> float:
+        """Half-width h, as `plan.spread` means it: the range spans (1 + h)²."""
+        return sqrt(self.high / self.low) - 1.0
+
 
 class Pooled(msgspec.Struct, frozen=True):
     """The next run in seconds (5th, 50th, 95th percentile, day's scatter included) and what led to it."""
@@ -83,13 +92,55 @@ class Pooled(msgspec.Struct, frozen=True):
 
 
 def as_run(case: Case, temperature_c: float | None, mode: str) -> Case:
-    """The case as it was run on a day: at that temperature and, where one is named, in one mode throughout."""
-    if temperature_c is not None:
-        case = at_temperature(case, temperature_c)
-    if mode:
-        steady = Duty(repeat=(Segment(mode=mode, seconds=3600.0),))
-        case = msgspec.structs.replace(case, plan_on="duty", duty=steady)
-    return case
+    """The case as it was run on a day: at that temperature, on its duty or in one mode throughout."""
+    case = at_temperature(case, temperature_c)
+    duty = Duty(repeat=(Segment(mode=mode, seconds=3600.0),)) if mode else case.duty
+    return msgspec.structs.replace(case, plan_on="duty", duty=duty)
+
+
+def same_line(one: Case, other: Case) -> bool:
+    """Whether runs of both speak of the same pack and load: alike but for what is unsure, and for names and prices.
+
+    What is unsure (`plan.spread.inputs`) may be known better by now; a set-point, a part or a length that was changed
+    makes another line.
+    """
+    return _fixed(one) == _fixed(other)
+
+
+def _fixed(case: Case) -> dict[str, Any]:
+    """Everything of a case that says what is run, without what is unsure."""
+    tree = tree_of(case)
+    for place in inputs(case):
+        if not place.place.endswith("length_m"):
+            part, last = stands(tree, place.place)
+            part[last] = None
+    source = {name: value for name, value in tree["source"].items() if name not in NOT_RUN}
+    device = tree["device"]
+    modes = [_values(mode) for mode in device["modes"]]
+    return {
+        "source": _values(source),
+        "path": _values(tree["path"]),
+        "supply": _values(device["supply"]),
+        "modes": modes,
+    }
+
+
+def _values(tree: Any) -> Any:
+    """A part of a document with its numbers alone, however they are known."""
+    if isinstance(tree, dict):
+        return _values(tree["value"]) if "value" in tree else {name: _values(one) for name, one in tree.items()}
+    return [_values(one) for one in tree] if isinstance(tree, list) else tree
+
+
+def taken(case: Case, learned: Learned, count: int) -> Case:
+    """The case with one figure as so many runs have it. Raises ValueError for a table, `CaseError`."""
+    tree = tree_of(case)
+    part, last = stands(tree, learned.place)
+    now = _values(part[last])
+    if not isinstance(now, float | int):
+        raise ValueError("that is a table: change it by hand")
+    part[last] = as_measured(now * learned.middle, learned.spread, f"from {count} run{'s' * (count > 1)}")
+    return case_from(tree)
 
 
 def pooled(case: Case, trials: list[Trial], draws: int = DRAWS) -> Pooled | None:
@@ -103,13 +154,11 @@ def pooled(case: Case, trials: list[Trial], draws: int = DRAWS) -> Pooled | None
     seen = _Seen(list(found.values()), trials, draws)
     weights, sigma = seen.weights, seen.sigma
     if seen.far:
-        return _by_themselves(case, trials, seen.log_times)
+        return _by_themselves(case, trials)
     middles = [_percentiles(seen.log_times(trial.case), weights, (50,))[0] for trial in trials]
     scatter = float(_percentiles(sigma, weights, (50,))[0])
-    off = [np.log(trial.ran_s) - middle for trial, middle in zip(trials, middles, strict=True)]
-    odd = tuple(
-        i for i, one in enumerate(off) if (abs(one) if trials[i].ended else one) > ODD * scatter * Z95
-    )  # fmt: skip
+    off = [float(np.log(trial.ran_s) - middle) for trial, middle in zip(trials, middles, strict=True)]
+    odd = _odd(off, trials, scatter)
     days = normals(1, draws, SEED + ROUNDS)[0] * sigma
     p5, p50, p95 = np.exp(_percentiles(seen.log_times(case) + days, weights, (5, 50, 95)))
     learned = [_learned(one, seen.drawn[one.place], weights) for one in found.values()]
@@ -177,22 +226,24 @@ def _learned(one: Input, drawn: Array, weights: Array) -> Learned:
     return Learned(one.place, low, middle, high, 1.0 - float(np.log(high / low) / (2.0 * np.log1p(one.spread))))
 
 
-def _by_themselves(case: Case, trials: list[Trial], log_times: LogTimes) -> Pooled | None:
+def _by_themselves(case: Case, trials: list[Trial]) -> Pooled | None:
     """The next run by the ratio of the runs to the plan alone; None for fewer than three that ended by themselves."""
-    ended = [trial for trial in trials if trial.ended]
-    if len(ended) < FEWEST_ALONE:
+    off = [np.log(trial.ran_s / max(run(trial.case).runtime_s, SHORTEST_S)) for trial in trials]
+    ratios = np.array([one for one, trial in zip(off, trials, strict=True) if trial.ended])
+    if len(ratios) < FEWEST_ALONE:
         return None
-    ratios = np.array([np.log(trial.ran_s) - np.median(log_times(trial.case)) for trial in ended])
-    middle, scatter = (
-        float(np.median(ratios)),
-        max(NORMAL_MAD * float(np.median(np.abs(ratios - np.median(ratios)))), SCATTER / Z95),
-    )
-    reach = float(students.ppf(0.95, len(ended) - 1)) * scatter * np.sqrt(1.0 + 1.0 / len(ended))
-    next_ = float(np.median(log_times(case))) + middle
+    middle = float(np.median(ratios))
+    scatter = max(NORMAL_MAD * float(np.median(np.abs(ratios - middle))), SCATTER / Z95)
+    reach = float(students.ppf(0.95, len(ratios) - 1)) * scatter * np.sqrt(1.0 + 1.0 / len(ratios))
+    next_ = np.log(run(case).runtime_s) + middle
     p5, p50, p95 = np.exp([next_ - reach, next_, next_ + reach])
-    odd = tuple(
-        i
-        for i, trial in enumerate(trials)
-        if trial.ended and abs(np.log(trial.ran_s) - np.median(log_times(trial.case)) - middle) > ODD * scatter
-    )
+    odd = _odd([one - middle for one in off], trials, scatter)
     return Pooled(float(p5), float(p50), float(p95), scatter * Z95, odd, (), outside=True)
+
+
+def _odd(off: list[float], trials: list[Trial], sigma: float) -> tuple[int, ...]:
+    """Which runs differ from what the others say by more than `ODD` scatters; one that was stopped only by lasting."""
+    far = ODD * sigma * Z95
+    return tuple(
+        i for i, (one, trial) in enumerate(zip(off, trials, strict=True)) if (abs(one) if trial.ended else one) > far
+    )  # fmt: skip

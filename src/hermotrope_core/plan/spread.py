@@ -7,6 +7,7 @@ h follows from how it is known.
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 import msgspec
 
@@ -20,6 +21,12 @@ from hermotrope_core.values.known import Known, KnownBy, Number, Table, number
 SPREAD: dict[KnownBy, float] = {"measured": 0.03, "datasheet": 0.10, "label": 0.20, "typical": 0.30, "guess": 0.50}
 """Half-width h of the 90 % interval by how a number is known."""
 MEASURED_SPREAD = SPREAD["measured"]
+
+
+def as_measured(value: float, spread: float, note: str, digits: int = 4) -> dict[str, Any]:
+    """A number as the document keeps a measured one; a spread is written where it is wider than a measurement's."""
+    made: dict[str, Any] = {"value": float(f"{value:.{digits}g}"), "known_by": "measured", "note": note}
+    return made | ({"spread": float(f"{spread:.2g}")} if spread > MEASURED_SPREAD else {})
 
 
 class Input(msgspec.Struct, frozen=True):

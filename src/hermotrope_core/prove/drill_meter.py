@@ -7,11 +7,12 @@ converter's input is a sink of the power that its output gives, found by turns.
 from __future__ import annotations
 
 from math import inf
-from typing import Any, Literal
+from typing import Literal
 
 import msgspec
 import numpy as np
 
+from hermotrope_core.circuit.laws import Array
 from hermotrope_core.prove.drill_line import Hidden, Line
 
 Mode = Literal["V", "Ω", "A"]
@@ -19,18 +20,23 @@ MODES: tuple[Mode, ...] = ("V", "Ω", "A")
 INPUT_OHM, SHUNT_OHM = 10e6, 0.05
 """A meter's own, as a voltmeter and as an ammeter."""
 METER_FUSE_A = 10.0
+"""Of a hand meter's ampere socket (typical)."""
 PART_OHM, NOTHING_OHM = 0.02, 1e11
 """Of a closed switch, a fuse or a touching wire; of nothing."""
 SETTLED_A, NEAR_A = 1e-5, 0.5
-Array = np.ndarray[Any, np.dtype[np.float64]]
+"""The converter's input is settled, and near enough for a whole step."""
 OVER_OHM = 20e6
+"""An ohmmeter shows OL from here (typical)."""
 CONVERTER_OHM = 60e3
 """What an ohmmeter sees of a converter's two sides, its capacitors once charged (typical)."""
 OUTPUT_OHM, EFFICIENCY = 0.02, 0.9
-ASLEEP_BELOW_A = 0.06
 LEAST_INPUT_V = 3.0
-TURNS = 30
+"""Of its converter (typical)."""
+ASLEEP_BELOW_A = 0.06
+"""What a bank takes for nothing connected (typical)."""
 LINE_FUSE_A = 15.0
+"""More than any of the lines draws, less than any pack gives into a short."""
+TURNS = 30
 
 
 class State(msgspec.Struct, frozen=True):

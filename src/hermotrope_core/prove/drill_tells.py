@@ -139,6 +139,10 @@ def power_up(line: Line, hidden: Hidden) -> Powered:
         return Powered(True, f"Smoke. {still:.1f} V reached it; it stands {line.device_max_v:g} V.")
     if abs(still) < 0.5 and abs(loaded) < 0.5:
         return Powered(False, "Nothing happens: no volts reach it.")
+    if hidden.kind == "weak-pack" and loaded >= line.device_min_v:
+        return Powered(False, "It runs, but not for long: the pack is worn out.")
+    if hidden.kind == "dry-joint" and loaded >= line.device_min_v:
+        return Powered(False, f"It runs, on {loaded:.1f} V; the joint warms, and one day it opens.")
     if loaded < line.device_min_v:
         return Powered(False, f"It starts, and stops: under load only {loaded:.1f} V reach it.")
     if still < line.device_min_v:

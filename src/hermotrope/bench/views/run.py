@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET
 
 from hermotrope.bench.feed import feed_of
 from hermotrope.bench.models import Conversion
-from hermotrope.bench.panels import panel_of_place, row_at
+from hermotrope.bench.panels import panel_of_place, pointer_of, row_at, term_at
 from hermotrope.bench.run_panel import run_context
 from hermotrope.bench.run_tools import plan_for, read_run_ask
 from hermotrope.entry.typed import EditError
@@ -51,18 +51,13 @@ def next_measurement(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _worth(conversion: Conversion, one: Any) -> dict[str, Any]:
     """An input with its term, where it is entered, and the helper that measures it."""
-    case = conversion.case
-    pointer = "/" + one.place.replace("[", "/").replace("]", "").replace(".", "/")
+    case, pointer = conversion.case, pointer_of(one.place)
     try:
         row = row_at(case, pointer)
-        term, text, known = row.term, row.text, row.known_by
+        term, text, known = term_at(case, pointer), row.text, row.known_by
     except LookupError:
         term, text, known = one.place, "", ""
     parts = pointer.split("/")
-    if parts[1:3] == ["device", "modes"]:
-        term = f"{term} of “{case.device.modes[int(parts[3])].name}”"
-    if parts[1] == "path":
-        term = f"{term}, stage {int(parts[2]) + 1}"
     helpers = [HELPERS[key].title for key in helpers_for(case, pointer)]
     panel = str(int(parts[2]) + 2) if parts[1] == "path" else panel_of_place(case, one.place)
     return {

@@ -13,6 +13,7 @@ from hermotrope.bench import trials
 from hermotrope.bench.models import Conversion, Trial
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.entry.asked import htmx
+from hermotrope.entry.pictures import shown
 from hermotrope.entry.typed import EditError
 from hermotrope.phones.once import each_once
 
@@ -57,8 +58,7 @@ def picture(request: HttpRequest, pk: int, trial: int) -> HttpResponse:
     row = get_object_or_404(Trial, conversion_id=pk, pk=trial)
     if not row.picture:
         raise Http404
-    headers = {"X-Content-Type-Options": "nosniff", "Cache-Control": "private, max-age=86400, immutable"}
-    return HttpResponse(bytes(row.picture), content_type="image/jpeg", headers=headers)
+    return shown(row.picture)
 
 
 @require_POST

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from hermotrope.entry.asked import htmx
+from hermotrope.entry.pictures import shown
 from hermotrope.entry.typed import without_place
 from hermotrope.making import actions
 from hermotrope.making.marking import LARGEST_BYTES, marking_context
@@ -89,8 +90,7 @@ def picture(request: HttpRequest, pk: int) -> HttpResponse:
     row = get_object_or_404(MeasuredPart, pk=pk)
     if row.picture is None:
         raise Http404
-    headers = {"Cache-Control": "private, no-cache"}  # another backup may hold another picture under this number
-    return HttpResponse(bytes(row.picture), content_type="image/jpeg", headers=headers)
+    return shown(row.picture)
 
 
 def changing(change: Change) -> View:

@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.shared import ON_SHEET
 from hermotrope.entry.asked import htmx
+from hermotrope.entry.pictures import shown
 from hermotrope.entry.typed import EditError
 from hermotrope.formats.cells import harmless
 from hermotrope.proving import actions
@@ -111,8 +112,7 @@ def photo(request: HttpRequest, pk: int) -> HttpResponse:
 def picture(request: HttpRequest, pk: int, photo: int) -> HttpResponse:
     """A picture of a step."""
     row = get_object_or_404(Photo, pk=photo, conversion_id=pk)
-    headers = {"X-Content-Type-Options": "nosniff", "Cache-Control": "private, max-age=86400, immutable"}
-    return HttpResponse(bytes(row.image), content_type="image/jpeg", headers=headers)
+    return shown(row.image)
 
 
 @require_POST
