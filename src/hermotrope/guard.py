@@ -1,4 +1,4 @@
-"""What comes from other sites is not answered, but for a link that somebody follows."""
+"""Guards before every view: other sites and hosts, numbers that no key can be, and what the disk refuses."""
 
 from __future__ import annotations
 

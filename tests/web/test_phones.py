@@ -24,6 +24,7 @@ from hermotrope.phones.codes import CODES, GUESSES, LIFE_S, CodeError, Codes
 from hermotrope.phones.door import COOKIE, OUTSIDE
 from hermotrope.phones.lan import certificate, checked_address
 from hermotrope.phones.models import LASTS, Phone, Right, pair
+from hermotrope_core.kinds.stages import Converter
 from tests.support import ROOT
 from tests.web.demo import DemoTest
 
@@ -204,6 +205,24 @@ class EachOnce(DemoTest):
     def test_what_is_refused_uses_no_mark_up(self) -> None:
         self.assertEqual([self.take("a1", "fourteen"), self.take("a1"), self.take("a1")], [422, 200, 204])
         self.assertEqual(self.gauge.readings.count(), 1)
+
+    def test_a_reading_of_the_parts_as_they_were_does_not_count_for_others(self) -> None:
+        """It was read and kept in a phone; the set-point was changed before it arrived."""
+        ask = {"ask": "open-voltage.volts", "gate": "open-voltage", "text": "14.2 V", "basis": self.basis()}
+        at = next(i for i, one in enumerate(self.gauge.case.path) if isinstance(one, Converter))
+        edit = {"place": f"/path/{at}/output_v", "text": "24.3 V", "version": self.gauge.version, "panel": "1"}
+        changed = self.client.post(f"/c/{self.gauge.pk}/set/", edit, headers={"HX-Request": "true"})
+        self.assertEqual(changed.status_code, 200)
+        late = self.client.post(f"/c/{self.gauge.pk}/gate/", ask, headers={"HX-Request": "true"})
+        self.assertContains(late, "the parts of this plan changed since that was read", status_code=422)
+        self.assertEqual(self.gauge.readings.count(), 0)
+        again = {**ask, "basis": self.basis()}
+        self.client.post(f"/c/{self.gauge.pk}/gate/", again, headers={"HX-Request": "true"})
+        self.assertEqual(self.gauge.readings.count(), 1)
+
+    def basis(self) -> str:
+        page = self.client.get(f"/c/{self.gauge.pk}/?panel=prove").content.decode()
+        return str(re.findall(r'name="basis" value="([^"]+)"', page)[0])
 
     def test_a_mark_that_is_none_is_passed_over(self) -> None:
         self.assertEqual([self.take("x" * 41), self.take("a b"), self.take("x" * 41)], [200, 200, 200])

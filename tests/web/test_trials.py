@@ -62,6 +62,9 @@ class Trials(DemoTest):
             page = self.client.post(f"{self.url}add/", typed, headers={"HX-Request": "true"})
             self.assertEqual(page.status_code, status)
         row = self.it.trials.get()
+        typed = {"ran": "long", "picture": SimpleUploadedFile("p.png", out.getvalue())}
+        again = self.client.post(f"{self.url}add/", typed, headers={"HX-Request": "true"})
+        self.assertContains(again, "choose it again", status_code=422)
         self.assertContains(page, f"{self.url}{row.pk}/picture/")
         self.assertEqual(self.client.get(f"{self.url}{row.pk}/picture/")["Content-Type"], "image/jpeg")
         self.assertEqual(self.client.get(f"{self.url}{self.keep(60.0).pk}/picture/").status_code, 404)
@@ -149,6 +152,15 @@ class Trials(DemoTest):
         path = tuple(replace(one, output_v=11.5) if isinstance(one, Converter) else one for one in case.path)
         self.assertNotEqual(path, case.path)
         return replace(case, path=path)
+
+    def test_a_run_typed_before_the_plan_changed_is_one_of_the_plan_before(self) -> None:
+        revision = self.it.revision
+        edit = {"place": "/source/cutoff_v", "text": "9 V", "version": self.it.version, "panel": "run"}
+        self.client.post(f"/c/{self.it.pk}/set/", edit, headers={"HX-Request": "true"})
+        self.client.post(f"{self.url}add/", {"ran": "1h", "revision": str(revision)}, headers={"HX-Request": "true"})
+        self.client.post(f"{self.url}add/", {"ran": "1h"}, headers={"HX-Request": "true"})
+        cut_off = [number(row.case.source.cutoff_v) for row in self.it.trials.all()]
+        self.assertEqual(cut_off, [10.0, 9.0])
 
     def test_what_is_known_better_by_now_is_the_same_line(self) -> None:
         self.keep(self.it.runtime_s or 0.0)

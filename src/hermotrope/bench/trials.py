@@ -27,6 +27,7 @@ from hermotrope_core.plan.case import Case
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import duration, span, stated
 from hermotrope_core.values.quantity import parse, parse_field
+from hermotrope_core.values.whole import MOST_KEY, whole_number
 
 LONGEST_S = 1e9
 MOST = 500
@@ -54,6 +55,7 @@ def read(conversion: Conversion, typed: Mapping[str, str], today: date) -> tuple
         answers.take(name, words(longest), "")
     found = answers.found
     made = {name: found.get(name) for name in ("on", "mode", *TEXTS)}
+    made["revision"] = whole_number(typed.get("revision", ""), MOST_KEY)
     made |= {"seconds": found.get("ran"), "temperature_c": found.get("temperature")}
     return made | {"ended": typed.get("ended", "yes") == "yes"}, answers.errors
 
@@ -68,11 +70,14 @@ def _seconds(text: str) -> float:
 @transaction.atomic
 def add(conversion: Conversion, found: dict[str, Any], picture: UploadedFile[Any] | None = None) -> Trial:
     """Keep a run, with its picture if there is one. Raises `EditError` where there is no plan to hold it against."""
+    found = dict(found)
     if feed_of(conversion.case).run is None:
         raise EditError(NO_PLAN)
     if conversion.trials.count() >= MOST:
         raise EditError(f"{MOST} runs are kept; remove some first")
-    case = as_run(conversion.case, found["temperature_c"], found["mode"])
+    revision = found.pop("revision", None)  # a run that was typed before the plan changed is one of the plan before
+    before = conversion.revisions.filter(number=revision).first() if revision else None
+    case = as_run((before or conversion).case, found["temperature_c"], found["mode"])
     try:
         range_of(case)
     except (ValueError, NeverEnds) as error:

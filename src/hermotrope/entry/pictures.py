@@ -16,6 +16,7 @@ LARGEST_BYTES = 20_000_000
 MOST_PIXELS = 60_000_000
 LONGEST_SIDE = 1600
 QUALITY = 82
+AGAIN = "choose it again: a browser keeps no file"
 FORMATS = ("JPEG", "PNG", "WEBP")
 
 

@@ -11,7 +11,7 @@ from itertools import groupby
 from typing import Any
 
 import msgspec
-from django.db.models import BooleanField, Case, Q, QuerySet, When
+from django.db.models import BooleanField, Case, Model, Q, QuerySet, When
 from django.urls import reverse
 from django.utils import timezone
 
@@ -211,36 +211,41 @@ def entry_words(row: Entry) -> str:
     return ": ".join(filter(None, [told, row.text]))
 
 
+def _of(model: type[Model], *heavy: str) -> QuerySet[Any]:
+    """Its rows with their conversion, without what is heavy and not told here."""
+    return model._default_manager.select_related("conversion").defer("conversion__case", *heavy)
+
+
 SOURCES = (
     Source(
-        "changed", lambda: Revision.objects.select_related("conversion").defer("case", "conversion__case"), "made_at",
+        "changed", lambda: _of(Revision, "case"), "made_at",
         lambda row: row.label, texts=("label",), together=True,
     ),
     Source(
-        "measured", lambda: ReadingRow.objects.select_related("conversion").defer("conversion__case"), "taken_at",
+        "measured", lambda: _of(ReadingRow), "taken_at",
         lambda row: f"Read at the gates, {row.by}", "prove", ("ask", "by"), together=True,
     ),
     Source(
-        "measured", lambda: WaiverRow.objects.select_related("conversion").defer("conversion__case"), "given_at",
+        "measured", lambda: _of(WaiverRow), "given_at",
         lambda row: f"Went past a gate: {row.reason}", "prove", ("reason", "by"),
     ),
     Source(
         "built",
-        lambda: StepMark.objects.exclude(done_at=None).select_related("conversion").defer("conversion__case"),
+        lambda: _of(StepMark).exclude(done_at=None),
         "done_at", lambda row: f"Step done{f': {row.note}' if row.note else ''}", "do", ("note",), together=True,
     ),
     Source(
-        "built", lambda: Photo.objects.select_related("conversion").defer("image", "conversion__case"), "added_at",
+        "built", lambda: _of(Photo, "image"), "added_at",
         lambda row: "A picture of a step", "do",
         picture=lambda row: reverse("picture", args=[row.conversion_id, row.pk]),
     ),
     Source(
         "built",
-        lambda: MadePart.objects.exclude(printed_on=None).select_related("conversion").defer("conversion__case"),
+        lambda: _of(MadePart).exclude(printed_on=None),
         "printed_on", lambda row: f"Made: {row.name}", "make", ("name",), days=True,
     ),
     Source(
-        "proved", lambda: ProvedRow.objects.select_related("conversion").defer("document", "conversion__case"), "on",
+        "proved", lambda: _of(ProvedRow, "document"), "on",
         lambda row: "Proved; the record is frozen", "record", days=True,
     ),
     Source(
@@ -251,12 +256,12 @@ SOURCES = (
         "created_at", lambda row: f"Logged: {row.name}, {duration(row.lasts_s)}", "prove", ("name",),
     ),
     Source(
-        "run", lambda: Trial.objects.select_related("conversion").defer("case", "conversion__case"), "on", _ran, "run",
+        "run", lambda: _of(Trial, "case"), "on", _ran, "run",
         ("note", "how", "where", "pack"), days=True, has_pack=True,
     ),
     Source(
         "",
-        lambda: Entry.objects.select_related("conversion").defer("picture", "conversion__case").annotate(
+        lambda: _of(Entry, "picture").annotate(
             pictured=Case(When(picture=b"", then=False), default=True, output_field=BooleanField())
         ),
         "on", entry_words, texts=("text", "pack"), days=True, has_pack=True,

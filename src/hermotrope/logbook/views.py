@@ -16,7 +16,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from hermotrope.bench.models import Trial
 from hermotrope.drawings.pack_life import life_drawn
-from hermotrope.entry.pictures import shown
+from hermotrope.entry.pictures import AGAIN, shown
 from hermotrope.formats.calendar_file import Moment, begins, calendar
 from hermotrope.formats.cells import harmless
 from hermotrope.logbook import entries
@@ -119,6 +119,8 @@ def write(request: HttpRequest) -> HttpResponse:
             return redirect("logbook")
         except ValueError as error:  # no picture, or too many
             errors["picture"] = str(error)
+    if file is not None:
+        errors.setdefault("picture", AGAIN)
     context = {**_context(Filter()), "typed": typed, "errors": errors}
     return render(request, "logbook/logbook.html", context, status=422)
 

@@ -15,6 +15,7 @@ from django.template.loader import render_to_string
 from hermotrope.phones.codes import CODES, CodeError
 from hermotrope.phones.models import LASTS, pair, phone_of
 from hermotrope.phones.rights import refused
+from hermotrope_core.values.whole import whole_number
 
 OUTSIDE = "hermotrope.outside"
 """The mark of what came in from the network, set by our own server and by no header."""
@@ -76,7 +77,8 @@ class Door:
 
 def _paired(request: HttpRequest) -> HttpResponse:
     """Pair the browser that knows the code, and send it to the Bench."""
-    if request.content_type != "application/x-www-form-urlencoded" or _length(request) > LONGEST:
+    length = request.META.get("CONTENT_LENGTH") or "0"
+    if request.content_type != "application/x-www-form-urlencoded" or whole_number(length, LONGEST) is None:
         return _page(request, status=403)
     code, name = request.POST.get("code", ""), request.POST.get("name", "")
     try:
@@ -88,11 +90,6 @@ def _paired(request: HttpRequest) -> HttpResponse:
     age = int(LASTS.total_seconds())
     response.set_cookie(COOKIE, token, max_age=age, httponly=True, samesite="Strict", secure=request.is_secure())
     return _closed(response)
-
-
-def _length(request: HttpRequest) -> int:
-    text = request.META.get("CONTENT_LENGTH") or "0"
-    return int(text) if text.isascii() and text.isdigit() and len(text) < 12 else LONGEST + 1
 
 
 def _page(request: HttpRequest, code: str = "", name: str = "", error: str = "", status: int = 403) -> HttpResponse:

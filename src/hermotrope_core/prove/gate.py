@@ -95,6 +95,12 @@ class Gate(msgspec.Struct, frozen=True):
     energises: bool = False
     caution: str = ""
 
+    def foreign(self, basis: str) -> str:
+        """Why a reading that was asked for with this basis does not count here; nothing where it does, or says none."""
+        if basis in ("", self.basis):
+            return ""
+        return "the parts of this plan changed since that was read: measure again"
+
 
 def within(volts: float) -> float:
     """What a hand meter may be off at so many volts."""

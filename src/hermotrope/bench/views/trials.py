@@ -13,7 +13,7 @@ from hermotrope.bench import trials
 from hermotrope.bench.models import Conversion, Trial
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.entry.asked import htmx
-from hermotrope.entry.pictures import shown
+from hermotrope.entry.pictures import AGAIN, shown
 from hermotrope.entry.typed import EditError
 from hermotrope.phones.once import each_once
 
@@ -49,6 +49,8 @@ def add(request: HttpRequest, pk: int) -> HttpResponse:
             errors = {"ran": str(error)}
         except ValueError as error:  # what was sent is no picture
             errors = {"picture": str(error)}
+    if errors and request.FILES:
+        errors.setdefault("picture", AGAIN)
     return _part(request, conversion, 422 if errors else 200, typed=typed if errors else {}, errors=errors)
 
 

@@ -59,6 +59,8 @@ def reading(request: HttpRequest, pk: int, index: int) -> HttpResponse:
         found = None if shop.shut else shop.ask(way, ask)
         if found is None:
             raise EditError(shop.shut or "this plan does not ask for that reading")
+        if told := found[1].foreign(request.POST.get("basis", "")):
+            raise EditError(told)
         take_reading(shop, way, ask, read_reading(text[:LONGEST_TYPED], found[2]))
 
     return _done(request, pk, index, take, {"way": way, "ask": ask, "text": text})

@@ -111,6 +111,8 @@ def reading(request: HttpRequest, conversion: Conversion) -> HttpResponse:
     found = Workshop(conversion).ask(key)
     if found is None:
         raise EditError("this plan does not ask for that reading")
+    if told := found[0].foreign(request.POST.get("basis", "")):
+        raise EditError(told)
     try:
         value = read_reading(request.POST.get("text", ""), found[1])
     except QuantityError as error:

@@ -5,9 +5,15 @@
   const MOST = 200;
   const TRY_AGAIN_MS = 8000;
   const box = () => document.getElementById("kept-here");
-  const rows = () => JSON.parse(localStorage.getItem(KEPT) ?? "[]");
+  function rows() {
+    try {
+      return JSON.parse(localStorage.getItem(KEPT) ?? "[]");
+    } catch {
+      return []; // nothing that was written here
+    }
+  }
   function put(list) {
-    localStorage.setItem(KEPT, JSON.stringify(list.slice(-MOST)));
+    localStorage.setItem(KEPT, JSON.stringify(list));
     show();
   }
   const without = (once) => rows().filter((row) => row.once !== once);
@@ -27,7 +33,7 @@
 
   function keep(event) {
     const form = event.detail.elt;
-    if (!form.matches?.("form[data-once]")) return;
+    if (!form.matches?.("form[data-once]") || rows().length >= MOST) return; // else the page says that it is not done
     event.stopImmediatePropagation(); // it is told here
     const config = event.detail.requestConfig;
     const entries = [...config.formData.entries()].filter(([name]) => name !== "csrfmiddlewaretoken");
@@ -54,7 +60,7 @@
           drop = document.createElement("button");
         line.textContent = row.refused
           ? `Not taken: ${row.words}. ${row.refused} `
-          : `${row.words} is kept in this browser until the bench answers. `;
+          : `${row.words} is kept in this browser until the bench ${row.shut ? "knows this phone again: pair it anew" : "answers"}. `;
         drop.type = "button";
         drop.className = "outline small";
         drop.textContent = "Discard";
@@ -81,11 +87,14 @@
         const answer = await fetch(row.url, { method: "POST", headers, body, signal: AbortSignal.timeout(15000) });
         if (answer.ok) {
           taken += 1;
-          put(without(row.once));
+          put(without(row.once).map((one) => ({ ...one, shut: false })));
         } else if (answer.status < 500 && answer.status !== 403) {
           const reason = why(await answer.text()) ?? "The plan has changed since.";
           put(rows().map((one) => (one.once === row.once ? { ...one, refused: reason } : one)));
-        } else break;
+        } else {
+          if (answer.status === 403) put(rows().map((one) => ({ ...one, shut: true })));
+          break;
+        }
       }
     } catch {
       // still no connection: it stays kept
