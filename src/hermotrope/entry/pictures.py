@@ -34,8 +34,7 @@ def encoded(file: BinaryIO, size: int, longest: int = LONGEST_SIDE, quality: int
             picture = Image.open(file, formats=FORMATS)
             if picture.width * picture.height > MOST_PIXELS:
                 raise EditError(f"more than {MOST_PIXELS / 1e6:g} million pixels")
-            picture.thumbnail((longest, longest), reducing_gap=1.0)  # read no larger than needed
-            plain = _on_white(ImageOps.exif_transpose(picture))
+            plain = _on_white(ImageOps.exif_transpose(_made_small(picture, longest)))
     except (
         UnidentifiedImageError,
         Image.DecompressionBombWarning,
@@ -59,6 +58,17 @@ def shown(jpeg: bytes | memoryview) -> HttpResponse:
     """A kept picture; asked for anew each time, since another backup may hold another one under its address."""
     headers = {"X-Content-Type-Options": "nosniff", "Cache-Control": "private, no-cache"}
     return HttpResponse(bytes(jpeg), content_type="image/jpeg", headers=headers)
+
+
+def _made_small(picture: Image.Image, longest: int) -> Image.Image:
+    """Read no larger than needed; the large one is let go before the small one is worked out of the coarse one."""
+    picture.draft("RGB", (longest, longest))
+    coarse = max(picture.size) // longest
+    if coarse > 1 and picture.mode not in ("1", "P"):  # the numbers of a palette have no mean
+        large, picture = picture, picture.reduce(coarse)
+        large.close()
+    picture.thumbnail((longest, longest))
+    return picture
 
 
 def _on_white(picture: Image.Image) -> Image.Image:
