@@ -15,7 +15,7 @@ import numpy as np
 from hermotrope_core.circuit.discharge import GAUSS
 from hermotrope_core.circuit.path import Circuit, Stretch
 from hermotrope_core.circuit.point import mode_demand
-from hermotrope_core.kinds.effects import CAUSES, Cause, Element, Holder
+from hermotrope_core.kinds.effects import CAUSES, Cause, Element, Holder, dark_volts
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.known import number
 
@@ -192,7 +192,7 @@ class Bundle:
         port = np.zeros(self.n)
         for k in range(len(circuit.holders), 0, -1):
             holder, stretch = circuit.holders[k - 1], circuit.stretches[k]
-            amps, fails = _amps(holder.output_v - stretch.drop_v - own, self.ohms[k], kind, value)
+            amps, fails = _amps(holder.output_v - stretch.drop_v, own, self.ohms[k], kind, value)
             _break(broken, fails, "collapse")
             volts = np.full(self.n, holder.output_v)
             for element in stretch.elements:
@@ -255,7 +255,7 @@ class Bundle:
                 top = self.inverse(self._threshold(holder.input_max_v, ohm, drop, asked))
         else:
             bounds.append((self._threshold(circuit.device_min_v, ohm, drop, asked), "device minimum"))
-        bounds.append((_collapse(self.ohms[0], self.drop + max(0.0, asked.drop), kind, value), "collapse"))
+        bounds.append((_collapse(self.ohms[0], self.drop + dark_volts(asked.drop), kind, value), "collapse"))
         emfs = np.array([emf for emf, _ in bounds])
         best = emfs.argmax(axis=0)
         cause = np.array([CAUSES.index(cause) for _, cause in bounds])[best]
@@ -284,7 +284,7 @@ class Bundle:
     def _threshold(self, volts: float, ohm: Array, drop: Array, asked: Asked) -> Array:
         """EMF at which a tap stands at `volts` (`piece.threshold`); -inf where it collapses before."""
         after, drop_after = self.ohms[0] - ohm, self.drop - drop
-        amps, fails = _amps(volts - drop_after - asked.drop, after, asked.kind, asked.value)
+        amps, fails = _amps(volts - drop_after, asked.drop, after, asked.kind, asked.value)
         emf = volts + drop + ohm * amps
         if asked.kind == "power":
             fails = fails | (amps * amps * self.ohms[0] > asked.value)
@@ -357,13 +357,13 @@ class Front:
 
 
 def _amps(
-    volts: float | Array, ohm: Array, kind: str, value: Array
+    volts: float | Array, own: float, ohm: Array, kind: str, value: Array
 ) -> tuple[Array, np.ndarray[Any, np.dtype[np.bool_]]]:
-    """`section_amps` over arrays: amperes, and where there is no answer."""
+    """`section_amps` over arrays, `own` the demand's drop: amperes, and where there is no answer."""
     if kind == "current":
         return value, volts - value * ohm <= 0.0
     if kind == "resistance":
-        return np.maximum(volts, 0.0) / (ohm + value), np.full(value.shape, volts <= 0.0)
+        return np.maximum(volts - own, 0.0) / (ohm + value), np.full(value.shape, volts <= dark_volts(own))
     rest = volts * volts - 4.0 * ohm * value
     fails = (rest < 0.0) | (volts <= 0.0)
     amps = 2.0 * value / np.where(fails, 1.0, volts + np.sqrt(np.maximum(rest, 0.0)))

@@ -60,7 +60,7 @@ def collapse_emf(ohm: float, drop: float, demand: Demand) -> float:
     """EMF below which a stretch cannot feed the demand: V² = 4 R P for power."""
     if demand.kind == "power":
         return drop + 2.0 * sqrt(ohm * demand.value)
-    return drop + (ohm * demand.value if demand.kind == "current" else max(0.0, demand.drop_v))
+    return drop + (ohm * demand.value if demand.kind == "current" else demand.dark_v)
 
 
 def overload_emf(ohm: float, drop: float, demand: Demand, most_a: float) -> float:

@@ -98,7 +98,7 @@ def section_amps(volts: float, resistance_ohm: float, demand: Demand) -> float |
     if demand.kind == "current":
         return demand.value if volts - demand.value * resistance_ohm > 0.0 else None
     above = volts - demand.drop_v
-    return above / (resistance_ohm + demand.value) if above > 0.0 and volts > 0.0 else None
+    return above / (resistance_ohm + demand.value) if volts > demand.dark_v else None
 
 
 def mode_demand(mode: Mode) -> Demand:

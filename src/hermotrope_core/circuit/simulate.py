@@ -105,9 +105,9 @@ class Simulation:
             left -= lasts
 
     def _pass(self, seconds: float, speed: Callable[[float], float]) -> None:
-        """A midpoint step in the charge."""
-        half = self.soc - 0.5 * seconds * speed(self.soc)
-        self.soc = max(0.0, self.soc - seconds * speed(half))
+        """A midpoint step in the charge; an Euler step where it has collapsed by the middle."""
+        now = speed(self.soc)
+        self.soc = max(0.0, self.soc - seconds * (speed(self.soc - 0.5 * seconds * now) or now))
         self.seconds += seconds
 
     def _stay_awake(self, port_a: float) -> None:

@@ -6,6 +6,7 @@ from typing import Literal, get_args
 
 import msgspec
 
+from hermotrope_core.parts.craft import NEARLY_DARK
 from hermotrope_core.values.interpolate import at
 from hermotrope_core.values.known import Number, Table, number
 
@@ -40,6 +41,11 @@ CAUSE_WORDS: dict[Cause, str] = {
 """What happens then, as a clause."""
 
 
+def dark_volts(drop_v: float) -> float:
+    """Volts at or below which a resistance that holds back `drop_v` volts takes nothing that serves."""
+    return max(0.0, drop_v) * (1.0 + NEARLY_DARK)
+
+
 class Demand(msgspec.Struct, frozen=True, gc=False):
     """What a stretch feeds at its far end: watts, amperes or ohms by `kind`.
 
@@ -49,6 +55,11 @@ class Demand(msgspec.Struct, frozen=True, gc=False):
     kind: Literal["power", "current", "resistance"]
     value: float
     drop_v: float = 0.0
+
+    @property
+    def dark_v(self) -> float:
+        """Volts at or below which a resistance takes nothing that serves."""
+        return dark_volts(self.drop_v)
 
 
 class Element(msgspec.Struct, frozen=True, gc=False):

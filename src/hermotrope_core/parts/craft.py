@@ -83,6 +83,9 @@ HOT_CARE_K, HOT_REFUSE_K = 40.0, 70.0
 LED_FADE = 0.7
 """Share of its rated volts at which a strip of diodes with series resistors is dark (typical: three white in 12 V)."""
 
+NEARLY_DARK = 0.01
+"""Diodes within this share of the volts at which they are dark count as dark (typical): they fade for ever otherwise."""
+
 # motors
 NO_LOAD_SHARE = 0.2
 """Share of its working current that a small motor with brushes takes turning free, where nobody read it (typical)."""

@@ -59,11 +59,11 @@ class Case(Value, frozen=True):
         super().__post_init__()
         if len(self.path) > MOST_STAGES:
             raise ValueError(f"path has more than {MOST_STAGES} stages")
-        held = self.source is None or self.source.regulated_output is not None
+        held = self.source is None or self.source.holds
         for i, stage in enumerate(self.path):
             held = held or stage.HOLDS
             if stage.KEEPS_AWAKE and not held:
-                raise ValueError(f"path[{i}].stage is a keep-alive load: it belongs behind a bank or a converter")
+                raise ValueError(f"path[{i}].stage is a keep-alive load: it belongs behind a bank, an adapter or a converter")
         self.duty.check_modes({mode.name for mode in self.device.modes})
 
     def place(self, i: int) -> Place:

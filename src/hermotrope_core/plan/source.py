@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from hermotrope_core.kinds.inlets import CellSize, Connector, ConnectorKind
+from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.craft import SLEEPS_AFTER_S
 from hermotrope_core.values.known import Number, Table, Value, check_table, maybe
 
@@ -107,3 +108,9 @@ class Source(Value, frozen=True):
             for (_, v0), (_, v1) in zip(self.ocv, self.ocv[1:], strict=False):
                 if v1 < v0:
                     raise ValueError(f"ocv must not fall as charge rises ({v0:g} V, then {v1:g} V)")
+
+    @property
+    def holds(self) -> bool:
+        """Whether it gives the same volts however much is drawn: a bank with its own converter, an adapter."""
+        cell = CHEMISTRIES.get(self.chemistry)
+        return self.regulated_output is not None or (cell is not None and cell.endless)

@@ -1,0 +1,69 @@
+"""What is computed in two ways agrees over cases drawn from a seed, and nothing that a document may hold stops it."""
+
+from __future__ import annotations
+
+from django.test import SimpleTestCase
+
+from hermotrope_core.circuit.discharge import NeverEnds, run
+from hermotrope_core.circuit.many import runs
+from hermotrope_core.circuit.simulate import Simulation
+from hermotrope_core.kinds.effects import CAUSES
+from hermotrope_core.plan.case import Case
+from hermotrope_core.values.known import number
+from tests.drawn import drawn_cases
+from tests.lanes import SLOW
+
+STEPS, MOST_STEPS = 200, 3000
+SHORT_S = 0.1
+CASES = drawn_cases(1500 if SLOW else 300)
+
+
+def stepped(case: Case, lasts: float, step_s: float) -> Simulation:
+    """A run in small steps of time, up to a little after it should have ended."""
+    simulation = Simulation(case)
+    while simulation.sample() is not None and simulation.seconds < 1.1 * lasts:
+        simulation.step(step_s)
+    return simulation
+
+
+class Twins(SimpleTestCase):
+    def test_closed_forms_draws_and_marks_agree(self) -> None:
+        ran = 0
+        for seed, case in CASES:
+            with self.subTest(seed):
+                try:
+                    one, marked = run(case), run(case, marks=True)
+                except NeverEnds:
+                    self.assertRaises(NeverEnds, runs, case, {}, 2)
+                    continue
+                many = runs(case, {}, 2)
+                ran += one.runtime_s > 0.0
+                self.assertEqual(many.runtime_s[0], many.runtime_s[1])
+                self.assertLessEqual(abs(many.runtime_s[0] - one.runtime_s), 4e-3 * one.runtime_s)
+                self.assertAlmostEqual(marked.runtime_s, one.runtime_s, delta=1e-5 * one.runtime_s)
+                for made in ("energy_to_device_wh", "energy_from_source_wh", "charge_ah"):
+                    a, b = getattr(one, made), getattr(marked, made)
+                    self.assertAlmostEqual(a, b, delta=4e-4 * a)
+                self.assertEqual(marked.end_cause, one.end_cause)
+                limits = (0.0, case.source and case.source.reserve_soc)  # two causes at once, if it ends there
+                if one.runtime_s and len(case.duty_modes()) == 1 and one.final_soc not in limits:
+                    self.assertEqual(CAUSES[many.cause[0]], one.end_cause)
+        self.assertGreater(ran, len(CASES) // 2)
+
+    def test_small_steps_of_time_agree(self) -> None:
+        for seed, case in CASES:
+            with self.subTest(seed):
+                try:
+                    one = run(case)
+                except NeverEnds:
+                    continue
+                step_s = min(one.runtime_s / STEPS, *(number(part.seconds) for part in case.duty.repeat))
+                if not one.runtime_s:
+                    simulation = Simulation(case)
+                    if simulation.sample() is not None:  # it starts just where its pack grows weaker
+                        simulation.step(SHORT_S)
+                    self.assertIsNone(simulation.sample())
+                elif one.runtime_s < MOST_STEPS * step_s:
+                    ended = stepped(case, one.runtime_s, step_s)
+                    self.assertIsNotNone(ended.cause)
+                    self.assertLessEqual(abs(ended.seconds - one.runtime_s), 0.02 * one.runtime_s + step_s)
