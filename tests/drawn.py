@@ -22,6 +22,11 @@ PACKS = (
     ("alkaline", (2, 4, 6, 8)), ("nimh", (4, 5, 6, 10)), ("li-ion", (1, 2, 3, 5)), ("lifepo4", (2, 4)),
     ("lead-acid", (3, 6)), ("li-ion", (1, 3, 5)),
 )  # fmt: skip
+WARM = (-12.0, 4.0, 20.0, 25.0, 38.0)
+KINDS = (
+    "fuse", "switch", "cut-off", "converter", "converter", "converter", "linear", "diode", "resistor",
+    "lead", "lead", "keep-alive", "voltmeter", "changeover",
+)  # fmt: skip
 VOLTS_OF = {"alkaline": 1.5, "nimh": 1.25, "li-ion": 3.6, "lifepo4": 3.2, "lead-acid": 2.0}
 TRAITS = ("electronics", "writes-storage", "receiver", "ridden", "child", "life-safety", "near-water", "motor")
 
@@ -45,13 +50,14 @@ class Draw:
     def case(self) -> dict[str, Any]:
         chemistry, cells = self.of(PACKS)
         source = self.source(chemistry, cells)
-        self.volts = source.get("regulated_output", {}).get("output_v") or VOLTS_OF[chemistry] * source["cells_in_series"]
+        held = source.get("regulated_output", {}).get("output_v")
+        self.volts = held or VOLTS_OF[chemistry] * source["cells_in_series"]
         path = [self.stage() for _ in range(self.random.randrange(7))]
         made = {"format": FORMAT, "title": "drawn", "device": self.device(), "source": source, "path": path}
         modes = [mode["name"] for mode in made["device"]["modes"] if self.some(0.7)] or ["mode 0"]
         repeat = [{"mode": mode, "seconds": self.of(SECONDS)} for mode in modes]
         made["duty"] = self.maybe({"repeat": repeat}, 0.1, once=(True,))
-        made["conditions"] = self.maybe({"temperature_c": self.of((-12.0, 4.0, 20.0, 25.0, 38.0))}, enclosure=("closed",))
+        made["conditions"] = self.maybe({"temperature_c": self.of(WARM)}, enclosure=("closed",))
         return made
 
     def near(self, low: float, high: float) -> Any:
@@ -93,7 +99,8 @@ class Draw:
         count = self.of(cells)
         pack = {
             "name": "Pack", "chemistry": chemistry, "cells_in_series": count, "capacity_ah": self.of((0.5, 2.0, 5.0)),
-            "resistance_ohm": self.of(OHMS), "cutoff_v": round(count * VOLTS_OF[chemistry] * self.of((0.0, 0.7, 0.8)), 2),
+            "resistance_ohm": self.of(OHMS),
+            "cutoff_v": round(count * VOLTS_OF[chemistry] * self.of((0.0, 0.7, 0.8)), 2),
         }  # fmt: skip
         if self.some(0.3):
             pack["regulated_output"] = self.maybe(
@@ -108,8 +115,7 @@ class Draw:
         )  # fmt: skip
 
     def stage(self) -> dict[str, Any]:
-        kind = self.of(("fuse", "switch", "cut-off", "converter", "converter", "converter", "linear", "diode", "resistor",
-                        "lead", "lead", "keep-alive", "voltmeter", "changeover"))  # fmt: skip
+        kind = self.of(KINDS)
         return {"stage": kind} | self.stages()[kind]()
 
     def stages(self) -> dict[str, Callable[[], dict[str, Any]]]:
@@ -122,13 +128,16 @@ class Draw:
             "linear": self.linear,
             "diode": lambda: {"forward_v": self.of((0.3, 0.7)), "count": self.of((1, 2, 3))},
             "resistor": lambda: self.maybe({"resistance_ohm": self.of((0.1, 1.0, 10.0))}, rating_w=WATTS),
-            "lead": lambda: self.maybe({"length_m": self.of((0.3, 0.5, 1.0, 5.0)), "area_mm2": self.of((0.14, 0.5, 1.5))},
-                                       0.2, swaps_polarity=(True,), bought=(True,)),
+            "lead": self.lead,
             "keep-alive": lambda: {"current_a": self.of(AMPS)},
             "voltmeter": lambda: self.maybe({"current_a": self.of((0.005, 0.02))}, warns_v=VOLTS, rating_v=VOLTS),
             "changeover": lambda: self.maybe({"other_v": self.near(0.8, 1.5)}, other_a=AMPS, by_itself=(True,),
                                              isolates=(True, False), gap_s=(0.01, 1.0), rating_a=AMPS),
         }  # fmt: skip
+
+    def lead(self) -> dict[str, Any]:
+        wire = {"length_m": self.of((0.3, 0.5, 1.0, 5.0)), "area_mm2": self.of((0.14, 0.5, 1.5))}
+        return self.maybe(wire, 0.2, swaps_polarity=(True,), bought=(True,))
 
     def linear(self) -> dict[str, Any]:
         before, held = self.volts, self.near(0.3, 0.9)

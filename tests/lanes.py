@@ -1,7 +1,8 @@
 """Two lanes: each run draws a sample where there are thousands to try; the slow lane, tagged ``slow``, tries them all.
 
-``./hermotrope test`` is the first, ``./hermotrope test slow`` the second; what main must pass runs both. Long walks in
-the browser whose rules are also held without one are tagged ``late``: only the second walks them.
+``./hermotrope test`` is the first, ``./hermotrope test slow`` the second; what main must pass runs both. In the browser
+the first walks through every view once and tries what only a browser can show; long walks beside those, whose rules are
+also held without a browser, are tagged ``late``: only the second walks them.
 """
 
 from __future__ import annotations

@@ -223,6 +223,7 @@ class Manners(BrowserTest):
         page.locator("#tab-run").click()
         expect(line).to_be_visible()
 
+    @tag("late")
     def test_what_is_refused_is_never_folded(self) -> None:
         page = self.page
         made = actions.create(case("judgements", "pack-trusts-the-tool", **{"source.max_current_a": 0.1}), "Started")
@@ -377,6 +378,7 @@ class ShelfJourney(BrowserTest):
         self.assertGreater(page.locator(".stock-drawing a.fits").count(), 1)
         expect(page.locator(".stock-drawing a.fits title").first).to_contain_text("; within what the device works on")
 
+    @tag("late")
     def test_what_is_done_on_the_shelf_is_undone_by_its_name(self) -> None:
         call_command("load_starter", verbosity=0)
         page = self.page
@@ -409,6 +411,7 @@ class ShelfJourney(BrowserTest):
         page.get_by_role("button", name="Do it").click()
         expect(page.locator("#several .row-error")).to_contain_text("tick at least one")
 
+    @tag("late")
     def test_importing_a_shelf_shows_every_fate_first(self) -> None:
         page = self.page
         self.goto("/shelf/")
@@ -432,6 +435,7 @@ class ShelfJourney(BrowserTest):
 
 
 class IntakeJourney(BrowserTest):
+    @tag("late")
     def test_a_device_from_four_c_cells_with_a_centre_negative_jack(self) -> None:
         page = self.page
         self.goto("/new/")

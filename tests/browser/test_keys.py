@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from django.core.management import call_command
+from django.test import tag
 from playwright.sync_api import expect
 
 from hermotrope.bench.models import Conversion
@@ -66,6 +67,7 @@ class Keys(BrowserTest):
         made = Conversion.objects.get()
         self.assertEqual(made.title, "Lamp")
 
+    @tag("late")
     def test_keys_are_changed_and_switched_off(self) -> None:
         call_command("load_demo", verbosity=0)
         page = self.page

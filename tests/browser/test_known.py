@@ -148,6 +148,7 @@ class Known(BrowserTest):
             expect(self.page.locator(f"#{field}")).to_be_focused()
         expect(self.page.locator("#e-reading-at_v")).to_be_visible()
 
+    @tag("late")
     def test_what_contradicts_is_told_and_a_doubted_piece_lets_go(self) -> None:
         self.start("Otter-gate reader")
         self.learn("cells", "4 alkaline", cells_in_series="4")

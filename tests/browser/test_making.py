@@ -104,6 +104,7 @@ class Making(BrowserTest):
         page.get_by_role("link", name="Build sheet, to print").click()
         expect(page.get_by_role("heading", name="Dock for a pack, Foot of a borrowed pack")).to_be_visible()
 
+    @tag("late")
     def test_board_to_box_with_a_hole_over_the_trimmer(self) -> None:
         board = actions.measure("board", "Buck board", None, 0)
         for name, mm in (("board_l_mm", 44.0), ("board_w_mm", 22.5), ("tall_mm", 14.0)):
@@ -151,6 +152,7 @@ class Making(BrowserTest):
         self.goto(f"/c/{made.pk}/sheet/")
         expect(page.get_by_role("heading", name="Dummy cell")).to_have_count(4)
 
+    @tag("late")
     def test_marking_by_touch_on_a_phone(self) -> None:
         context = self.page.context.browser.new_context(viewport={"width": 390, "height": 844}, has_touch=True)  # type: ignore[union-attr]
         self.addCleanup(context.close)

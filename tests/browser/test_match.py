@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from django.test import tag
 from playwright.sync_api import expect
 
 from hermotrope.bench import actions
@@ -39,6 +40,7 @@ class MatchJourney(BrowserTest):
         page.locator("#undo").click()
         expect(page.locator("#verdict .verdict").first).to_have_text("Open")
 
+    @tag("late")
     def test_what_if_ranks_again_in_place_and_a_slip_loses_nothing(self) -> None:
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
         page = self.page

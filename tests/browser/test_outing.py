@@ -109,6 +109,7 @@ class Night(BrowserTest):
         self.page.keyboard.press("5")
         self.assertEqual(self.page.evaluate("document.activeElement.querySelector('h3').textContent"), "chart tablet")
 
+    @tag("late")
     def test_a_supply_is_built_and_proved(self) -> None:
         call_command("load_outing", verbosity=0)
         self.goto(Outing.objects.get().get_absolute_url())
@@ -135,6 +136,7 @@ class Night(BrowserTest):
             expect(ask).not_to_have_value(reading)
         expect(self.page.locator("#way-0 .gate.passed")).to_have_count(1)
 
+    @tag("late")
     def test_a_device_goes_first(self) -> None:
         call_command("load_outing", verbosity=0)
         self.goto(Outing.objects.get().get_absolute_url())
@@ -150,6 +152,7 @@ class Night(BrowserTest):
         expect(self.page.locator(".branch").nth(1).locator(".branch-name")).to_contain_text("Cut-off opens at 12.5 V")
         expect(self.page.locator(".supply-head").first).to_contain_text("one device stops")
 
+    @tag("late")
     def test_a_conversions_line_forks(self) -> None:
         call_command("load_demo", verbosity=0)
         made = Conversion.objects.get(title__startswith="Pan mount")

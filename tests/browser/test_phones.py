@@ -45,6 +45,7 @@ class WithoutConnection(BrowserTest):
         expect(page.locator("#prove")).to_contain_text("1 of 9 gates passed")
         self.assertEqual([(row.ask, row.value) for row in self.gauge.readings.all()], [("open-voltage.volts", 14.2)])
 
+    @tag("late")
     def test_an_answer_that_is_lost_doubles_nothing(self) -> None:
         """The bench took it, the phone never heard: it sends again, and it counts once."""
         page = self.phone
@@ -58,6 +59,7 @@ class WithoutConnection(BrowserTest):
         expect(page.locator("#kept-here")).to_be_hidden()
         self.assertEqual(self.gauge.readings.count(), 1)
 
+    @tag("late")
     def test_a_run_is_kept_and_arrives_too(self) -> None:
         page = self.phone
         self.goto(self.path.replace("prove", "run"), page)
@@ -71,6 +73,7 @@ class WithoutConnection(BrowserTest):
         expect(page.locator("#trials")).to_contain_text("After 1 run")
         self.assertEqual([row.seconds for row in self.gauge.trials.all()], [108_000.0])
 
+    @tag("late")
     def test_what_the_bench_refuses_is_told_and_can_be_discarded(self) -> None:
         page = self.phone
         self.goto(self.path, page)

@@ -86,6 +86,7 @@ class Prove(BrowserTest):
         page.reload()
         expect(page.locator(".proved-one")).to_be_visible()
 
+    @tag("late")
     def test_a_decimal_comma_file_with_a_gap_is_looked_at_and_imported(self) -> None:
         page = self.open()
         data = csv_of(case("judgements", "all-well", **{"source.capacity_ah": 3.6}))
@@ -136,6 +137,7 @@ class Prove(BrowserTest):
         expect(page.locator(".said.fail")).to_be_in_viewport()
         self.assertLessEqual(self.sideways(page), 0)
 
+    @tag("late")
     def test_two_tabs_on_one_bench_both_count(self) -> None:
         first, second = self.open(), self.open(self.open_page())
         self.type_reading("open-voltage-volts", "20.9", first)
@@ -144,6 +146,7 @@ class Prove(BrowserTest):
         first.reload()
         expect(first.locator("#gate-open-voltage .gate-word")).to_have_text("failed")
 
+    @tag("late")
     def test_steps_are_ticked_annotated_and_photographed(self) -> None:
         page = self.open(panel="do")
         step = page.locator("#step-gather")

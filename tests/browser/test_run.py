@@ -51,6 +51,7 @@ class RunJourney(BrowserTest):
         self.assertEqual(page.locator("#panel .working-box").count(), 1)
         self.assertEqual(page.locator("#conditions h2", has_text="Measure next").count(), 1)
 
+    @tag("late")
     def test_an_end_of_the_ribbon_is_dragged_and_moved_by_keys(self) -> None:
         self.start()
         page = self.page
@@ -96,6 +97,7 @@ class RunJourney(BrowserTest):
         page.keyboard.press("ArrowLeft")
         expect(says).not_to_have_text(there)
 
+    @tag("late")
     def test_one_measurement_narrows_the_range_as_promised(self) -> None:
         self.start(**GUESSES)
         page = self.page
@@ -112,6 +114,7 @@ class RunJourney(BrowserTest):
         page.goto(f"{self.live_server_url}/c/{self.made.pk}/?panel=run")
         self.assertAlmostEqual(1 - self.width() / wide, promised, delta=0.06)
 
+    @tag("late")
     def test_questions_survive_reload_and_a_word_that_is_no_figure(self) -> None:
         self.start()
         page = self.page
@@ -130,6 +133,7 @@ class RunJourney(BrowserTest):
             page.get_by_text("As a calendar file").click()
         self.assertEqual(file.value.suggested_filename, "swaps.ics")
 
+    @tag("late")
     def test_a_phone_shows_it_without_sideways_scrolling(self) -> None:
         self.start(**{"duty.start": "20:30"})
         page = self.open_page(390, 844)

@@ -12,6 +12,8 @@ from hermotrope_core.plan.case import Case
 from hermotrope_core.values.known import number
 from tests.drawn import drawn_cases
 from tests.lanes import SLOW
+from tests.outputs import changed, of_drawn_cases
+from tests.support import TESTS
 
 STEPS, MOST_STEPS = 200, 3000
 SHORT_S = 0.1
@@ -24,6 +26,13 @@ def stepped(case: Case, lasts: float, step_s: float) -> Simulation:
     while simulation.sample() is not None and simulation.seconds < 1.1 * lasts:
         simulation.step(step_s)
     return simulation
+
+
+class Drawn(SimpleTestCase):
+    maxDiff = None
+
+    def test_all_that_is_computed_of_them_is_as_it_was(self) -> None:
+        self.assertEqual(changed(dict(of_drawn_cases()), TESTS / "core" / "drawn.txt"), [])
 
 
 class Twins(SimpleTestCase):

@@ -48,12 +48,12 @@ class Arrays(SimpleTestCase):
 
     def test_amperes_at_the_very_edge(self) -> None:
         ohm = np.array([6.0, 6.0, 6.0])
-        amps, none = laws._amps(12.0, ohm, "current", np.array([1.99, 2.0, 2.01]))
+        amps, none = laws._amps(12.0, 0.0, ohm, "current", np.array([1.99, 2.0, 2.01]))
         self.assertEqual((list(amps), list(none)), ([1.99, 2.0, 2.01], [False, True, True]))
-        amps, none = laws._amps(12.0, ohm, "power", np.array([0.0, 6.0, 6.01]))
+        amps, none = laws._amps(12.0, 0.0, ohm, "power", np.array([0.0, 6.0, 6.01]))
         self.assertEqual(list(none), [False, False, True])
         np.testing.assert_allclose(amps[:2], [0.0, 1.0])
-        amps, none = laws._amps(0.0, ohm, "resistance", np.array([1.0, 2.0, 3.0]))
+        amps, none = laws._amps(0.0, 0.0, ohm, "resistance", np.array([1.0, 2.0, 3.0]))
         self.assertTrue(none.all())
 
 

@@ -92,10 +92,11 @@ class Arrays(SimpleTestCase):
     """The arithmetic over arrays of draws is that of one draw."""
 
     @settings(deadline=None, max_examples=200)
-    @given(st.floats(0.5, 60.0), st.floats(0.0, 5.0), KINDS, st.floats(0.01, 80.0))
-    def test_amperes_of_a_stretch(self, volts: float, ohm: float, kind: Any, value: float) -> None:
-        amps, fails = laws._amps(volts, np.array([ohm]), kind, np.array([value]))
-        one = section_amps(volts, ohm, Demand(kind, value))
+    @given(st.floats(0.5, 60.0), st.floats(-3.0, 30.0), st.floats(0.0, 5.0), KINDS, st.floats(0.01, 80.0))
+    def test_amperes_of_a_stretch(self, volts: float, drop: float, ohm: float, kind: Any, value: float) -> None:
+        own = drop if kind == "resistance" else 0.0
+        amps, fails = laws._amps(volts, own, np.array([ohm]), kind, np.array([value]))
+        one = section_amps(volts, ohm, Demand(kind, value, own))
         self.assertEqual(bool(fails[0]), one is None)
         if one is not None:
             self.assertAlmostEqual(float(amps[0]), one, delta=1e-9 * max(1.0, one))

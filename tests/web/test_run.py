@@ -258,8 +258,10 @@ class RunPanel(TestCase):
         self.assertNotIn("most likely", text)
         self.assertNotIn("Swap plan", text)
         self.assertIn('?panel=2" hx-get', text.split("give it a mode first")[0][-200:])
-        for name in ("measure-next", "run-table", "run-calendar"):
+        for name in ("run-table", "run-calendar"):
             self.assertEqual(self.client.get(reverse(name, args=[self.made.pk])).status_code, 404)
+        for pk in (self.made.pk, self.made.pk + 1):  # asked late, by a page that showed a run
+            self.assertEqual(self.client.get(reverse("measure-next", args=[pk])).status_code, 204)
 
     def test_no_more_queries_as_the_shelf_grows(self) -> None:
         with self.assertNumQueries(4):

@@ -18,7 +18,7 @@ from hermotrope_core.circuit.discharge import NOTHING, run
 from hermotrope_core.circuit.path import Circuit, Stretch, bands, circuit_of
 from hermotrope_core.circuit.point import draw_of, mode_demand
 from hermotrope_core.circuit.spice import EDGE_S, LEAST_V, START_S, num, pwl, words
-from hermotrope_core.kinds.effects import Holder
+from hermotrope_core.kinds.effects import Demand, Holder
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import maybe, number
@@ -195,20 +195,29 @@ class PathWriter:
         for mode in self.modes:
             demand = mode_demand(mode)
             if k < len(self.circuit.holders):
-                amps = draw_of(self.circuit, demand, len(self.case.path)).given
-                holder = self.circuit.holders[k]
-                seen = holder.demand(amps[k - len(self.circuit.holders)]) if amps else None
+                given = draw_of(self.circuit, demand, len(self.case.path)).given
+                behind = len(self.circuit.holders) - k
+                seen = self.circuit.holders[k].demand(given[-behind]) if behind <= len(given) else None
                 found.append(seen.value if seen is not None and seen.kind == "power" else 0.0)
             else:
                 found.append(demand.value if demand.kind == "power" else 0.0)
         return found
 
     def _collapse(self, k: int, node: str) -> None:
-        """At collapse a constant power stands at half the open volts: V = sqrt(R P)."""
+        """At collapse a constant power stands at half the open volts, V = sqrt(R P); diodes are dark at their own."""
         ohm = self.circuit.stretches[k].resistance_ohm
-        terms = [f"v(m{i})*{num(sqrt(ohm * watts))}" for i, watts in enumerate(self._watts(k)) if watts > 0.0]
-        if ohm > 0.0 and terms:
+        least = [sqrt(ohm * watts) for watts in self._watts(k)]
+        if k == len(self.circuit.holders):
+            dark = [self._dark(mode_demand(mode), ohm) for mode in self.modes]
+            least = [max(pair) for pair in zip(least, dark, strict=True)]
+        terms = [f"v(m{i})*{num(volts)}" for i, volts in enumerate(least) if volts > 0.0]
+        if terms:
             self.margins.append(f"v({node})-({'+'.join(terms)})")
+
+    def _dark(self, demand: Demand, ohm: float) -> float:
+        """Volts at the inlet where the open volts before `ohm` are those at which it is dark."""
+        over = (demand.dark_v - demand.drop_v) * demand.value / (demand.value + ohm) if demand.dark_v else 0.0
+        return demand.dark_v and demand.drop_v + over
 
     def load(self, node: str) -> list[str]:
         """The device: each mode draws while its turn lasts."""

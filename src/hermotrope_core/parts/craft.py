@@ -84,7 +84,7 @@ LED_FADE = 0.7
 """Share of its rated volts at which a strip of diodes with series resistors is dark (typical: three white in 12 V)."""
 
 NEARLY_DARK = 0.01
-"""Diodes within this share of the volts at which they are dark count as dark (typical): they fade for ever otherwise."""
+"""Diodes within this share of the volts at which they are dark count as dark (typical): else they fade for ever."""
 
 # motors
 NO_LOAD_SHARE = 0.2

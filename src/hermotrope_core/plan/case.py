@@ -63,7 +63,8 @@ class Case(Value, frozen=True):
         for i, stage in enumerate(self.path):
             held = held or stage.HOLDS
             if stage.KEEPS_AWAKE and not held:
-                raise ValueError(f"path[{i}].stage is a keep-alive load: it belongs behind a bank, an adapter or a converter")
+                why = "is a keep-alive load: it belongs behind a bank, an adapter or a converter"
+                raise ValueError(f"path[{i}].stage {why}")
         self.duty.check_modes({mode.name for mode in self.device.modes})
 
     def place(self, i: int) -> Place:

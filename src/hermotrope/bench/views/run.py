@@ -38,11 +38,14 @@ def tools(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 def next_measurement(request: HttpRequest, pk: int) -> HttpResponse:
-    """Inputs ranked by how much the range would shrink if each alone were measured."""
-    conversion = get_object_or_404(Conversion, pk=pk)
-    feed = feed_of(conversion.case)
-    if feed.situation is None or feed.run is None:
-        raise Http404
+    """Inputs ranked by how much the range would shrink if each alone were measured.
+
+    A page asks for it a moment after it was drawn: nothing is to be shown where it does not run, or is gone, by then.
+    """
+    conversion = Conversion.objects.filter(pk=pk).first()
+    feed = None if conversion is None else feed_of(conversion.case)
+    if conversion is None or feed is None or feed.situation is None or feed.run is None:
+        return HttpResponse(status=204)
     assert feed.planned is not None
     found = estimate(feed.planned.case, DRAWS)
     rows = [_worth(conversion, one) for one in found.measure_next if one.range_shrinks_by >= 0.005] if found else []
