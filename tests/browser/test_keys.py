@@ -33,6 +33,7 @@ class Keys(BrowserTest):
         for name, text in (("min", "'10.5'"), ("nominal", "'12'"), ("max", "'15'")):
             field = f"#f-device-supply-{name}-v"
             expect(page.locator("#verdict .questions")).to_be_visible()
+            page.wait_for_load_state()  # keys are heard once the page has come whole
             self.press("a")
             expect(page.locator(field)).to_be_focused()
             self.press(text, "Enter")
