@@ -328,31 +328,30 @@ class Front:
         """-d(soc)/dt of a mode at an EMF, per second."""
         amps = law.amps(emf) + law.drain_a
         speed = law.share * amps / self.charge_as
-        speed = speed * np.exp(self.q * np.log(np.maximum(1.0, amps / self.rated))) if self.q else speed
+        if self.q and (fast := np.maximum(1.0, amps / self.rated)).max() > 1.0:
+            speed = speed * np.exp(self.q * np.log(fast))
         return speed if law.between is None else speed + self.speed(law.between, emf)
 
     def seconds(self, shares: list[tuple[int, float]], high: Array, low: Array) -> Array:
-        """Time from one charge down to another while the laws draw in the given shares, piece by piece."""
+        """Time from one charge down to another while the laws draw in the given shares: Gauss on every straight piece."""
         total = np.zeros(len(high))
-        weaker = [soc for law, _ in shares for soc in self.laws[law].edges()]
-        edges = sorted({0.0, *(soc for soc in (*self.socs, *weaker) if 0.0 < soc < 1.0), 1.0})
-        for a, b in pairwise(edges):
+        weaker = {soc for law, _ in shares for soc in self.laws[law].edges() if 0.0 < soc < 1.0}
+        for a, b in pairwise(sorted({0.0, 1.0, *weaker})):
             laws = [(self.laws[law].band(0.5 * (a + b)), share) for law, share in shares]
-            turns = np.sort([soc for law, _ in laws for soc in law.turns()], axis=0)
+            kinks = [soc for soc in self.socs if a < soc < b] + [soc for law, _ in laws for soc in law.turns()]
             top = np.minimum(high, b)
             bottom = np.minimum(top, np.maximum(low, a))
-            if not (top > bottom).any():
+            cuts = np.sort([np.clip(soc, bottom, top) for soc in (a, *kinks, b)], axis=0)
+            crossed = (cuts[1:] > cuts[:-1]).any(axis=1)
+            if not crossed.any():
                 continue
-            e0, e1 = np.interp((a, b), self.socs, self.emfs)
-            slope = (e1 - e0) / (b - a)
-            cuts = [bottom, *(np.clip(turn, bottom, top) for turn in turns), top]
-            for lower, upper in pairwise(cuts):
-                width = upper - lower
-                for x, weight in GAUSS:
-                    emf = e0 + slope * (lower + x * width - a)
-                    drawn = sum((share * self.speed(law, emf) for law, share in laws), np.zeros(len(high)))
-                    with np.errstate(divide="ignore", invalid="ignore"):
-                        total = total + weight * np.where(width > 0.0, width / drawn, 0.0)
+            lower, upper = cuts[:-1][crossed], cuts[1:][crossed]
+            width, e0, e1 = upper - lower, self.emf(lower), self.emf(upper)
+            for x, weight in GAUSS:
+                emf = e0 + x * (e1 - e0)
+                drawn = sum((share * self.speed(law, emf) for law, share in laws), np.zeros(emf.shape))
+                with np.errstate(divide="ignore", invalid="ignore"):
+                    total = total + weight * np.where(width > 0.0, width / drawn, 0.0).sum(axis=0)
         return total
 
 

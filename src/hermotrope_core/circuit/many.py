@@ -103,7 +103,7 @@ def _leap(front: Front, circuit: Circuit, turns: list[tuple[int, float]], floor:
     spent = np.where(np.isfinite(spent), spent, 0.0)
     cycles = np.floor(spent / cycle)
     soc = np.clip(near + mean(near) * (spent - cycles * cycle), near, start)
-    late = front.seconds(shares, start, soc) - cycles * cycle
+    late = spent - front.seconds(shares, soc, near) - cycles * cycle
     soc = np.clip(soc + mean(soc) * np.where(np.isfinite(late), late, 0.0), near, start)
     return cycles * cycle, np.where(cycles > 0.0, soc, start)
 

@@ -149,7 +149,7 @@ def _diode_ways(target: Target, kit: Kit, facts: Facts, over: float) -> Iterator
         drop = round(look_up(table, target.at.heavy_a), 2)
         kinds = {drop: to_buy(Diode(forward_v=drop), "silicon diode")}
     for drop, part in sorted(kinds.items()):
-        count = ceil(over / drop - 1e-9) if drop > 0.0 else MOST_DIODES + 1
+        count = max(1, ceil(over / drop - 1e-9)) if drop > 0.0 else MOST_DIODES + 1
         if count <= MOST_DIODES and facts.volts_when_low - count * drop > target.low_v:
             stage = msgspec.structs.replace(part.stage, count=count)
             yield plain_way(target, kit, facts, "series diodes", (msgspec.structs.replace(part, stage=stage),))
