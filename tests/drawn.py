@@ -64,10 +64,11 @@ class Draw:
         """One of the round volts between shares of those that stand here; any of them where there is none."""
         return self.of(tuple(v for v in VOLTS if low * self.volts <= v <= high * self.volts) or VOLTS)
 
-    def device(self) -> dict[str, Any]:
+    def device(self, told: float = 0.8) -> dict[str, Any]:
+        """A device; each of its volts is known with the chance `told`."""
         window = sorted((self.near(0.3, 0.9), self.near(0.8, 1.2), self.near(1.0, 2.0), self.near(1.1, 3.0)))
         names = ("min_v", "nominal_v", "max_v", "absolute_max_v")
-        supply = {name: volts for name, volts in zip(names, window, strict=True) if self.some(0.8)}
+        supply = {name: volts for name, volts in zip(names, window, strict=True) if self.some(told)}
         device = {"name": "Device", "supply": supply, "modes": [self.mode(i) for i in range(self.of((1, 1, 2, 3)))]}
         if self.some():
             device["traits"] = sorted(self.random.sample(TRAITS, self.of((1, 2))))

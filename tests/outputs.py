@@ -53,13 +53,15 @@ from hermotrope_core.plan.document import case_from, tree_of
 from hermotrope_core.prove import gates
 from hermotrope_core.prove.judge import written
 from hermotrope_core.tell.readout import findings_tree, point_tree, run_tree
-from tests.drawn import drawn_cases
+from tests.drawn import Draw, drawn_cases
 from tests.shelves import request
 from tests.support import golden
 
 LONG = re.compile(r"-?\d+\.\d{5,}(?:e-?\d+)?")
 DAY_S = 86_400.0
 MOST_DRAWN, FOLLOWED = 300, 20
+SEARCHES = 40
+PLAIN = ("fuse", "fuse", "lead", "lead", "diode", "resistor", "cut-off", "switch", "linear")
 
 
 def digest(text: str) -> str:
@@ -133,6 +135,18 @@ def of_drawn_cases() -> Iterator[tuple[str, str]]:
         situation = Situation(case)
         told["read"] = msgspec.to_builtins(gates(situation, _readings(situation), (3000.0, 9000.0)))
         yield f"drawn {seed}", json.dumps(told, ensure_ascii=False)
+
+
+def of_drawn_searches() -> Iterator[tuple[str, str]]:
+    """Ways to feed drawn devices from made-up shelves, with plain parts beside the boards."""
+    for seed in range(SEARCHES):
+        draw = Draw(1000 + seed)
+        draw.volts = draw.of((6.0, 9.0, 12.0, 15.0, 19.0))
+        device = draw.device(told=1.0)
+        plain = tuple({"stage": kind} | draw.stages()[kind]() for kind in PLAIN)
+        matched = search(request(8, 8, seed, plain, **device), Limits(hours=draw.of((0.0, 0.0, 4.0))))
+        told = [match_tree(matched, None), list(common(matched)), list(groups(matched, cures=seed % 4 == 0))]
+        yield f"searched {seed}", json.dumps(msgspec.to_builtins(told), ensure_ascii=False)
 
 
 def _readings(situation: Situation) -> dict[str, float]:

@@ -57,8 +57,8 @@ def converters(n: int, rng: random.Random) -> list[dict[str, Any]]:
     return made
 
 
-def request(packs: int, boards: int, seed: int = 7, **device: Any) -> Request:
-    """A request for a steady 24 W at 12 V, or for another device."""
+def request(packs: int, boards: int, seed: int = 7, plain: tuple[dict[str, Any], ...] = (), **device: Any) -> Request:
+    """A request for a steady 24 W at 12 V, or for another device; `plain` are stages that lie there beside boards."""
     rng = random.Random(seed)
     device = {
         "name": "Pan mount", "supply": {"min_v": 10.5, "nominal_v": 12, "max_v": 15, "absolute_max_v": 16},
@@ -68,6 +68,6 @@ def request(packs: int, boards: int, seed: int = 7, **device: Any) -> Request:
     tree = {
         "format": "hermotrope-case/1", "device": device,
         "duty": {"repeat": [{"mode": mode["name"], "seconds": 600} for mode in device["modes"]]},
-        "shelf": {"sources": sources(packs, rng), "stages": converters(boards, rng)},
+        "shelf": {"sources": sources(packs, rng), "stages": [*converters(boards, rng), *plain]},
     }  # fmt: skip
     return read_request(json.dumps(tree))

@@ -12,7 +12,7 @@ from hermotrope_core.plan.case import Case
 from hermotrope_core.values.known import number
 from tests.drawn import drawn_cases
 from tests.lanes import SLOW
-from tests.outputs import changed, of_drawn_cases
+from tests.outputs import changed, of_drawn_cases, of_drawn_searches
 from tests.support import TESTS
 
 STEPS, MOST_STEPS = 200, 3000
@@ -33,6 +33,10 @@ class Drawn(SimpleTestCase):
 
     def test_all_that_is_computed_of_them_is_as_it_was(self) -> None:
         self.assertEqual(changed(dict(of_drawn_cases()), TESTS / "core" / "drawn.txt"), [])
+
+
+    def test_all_ways_that_are_found_are_as_they_were(self) -> None:
+        self.assertEqual(changed(dict(of_drawn_searches()), TESTS / "core" / "searched.txt"), [])
 
 
 class Twins(SimpleTestCase):

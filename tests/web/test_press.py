@@ -14,8 +14,10 @@ from django.db import transaction
 from django.http import HttpResponse
 from django.test import tag
 
+from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
 from tests.controls import Control, controls
+from tests.drawn import drawn_cases
 from tests.lanes import SLOW, drawn
 from tests.web.demo import DemoTest
 
@@ -28,9 +30,10 @@ NO_NUMBERS = (
 FINE = (200, 204, 302, 422)
 SUSPECT = ("{{", "{%", "None", "nan", "&lt;function", "object at 0x")
 """What `UNFILLED` begins with; looked for first, as it is thirty times as fast."""
-UNFILLED = re.compile(r"\{\{|\{%|\bNone\b(?![.:])|\bnan\b|&lt;function|object at 0x")
+UNFILLED = re.compile(r"\{\{|\{%|\bNone\b(?! of these|[.:])|\bnan\b|&lt;function|object at 0x")
 
 
+DRAWN = 6
 ONE_IN = 16
 """In each run, as many controls are passed over for one that is pressed."""
 
@@ -111,6 +114,14 @@ class PressEverything(Pressing):
             with self.subTest(made.case.device.name):
                 self.press_all(f"/c/{made.pk}/")
         self.assertGreater(self.pressed, 1000 if SLOW else 20)
+
+    def test_conversions_drawn_from_a_seed(self) -> None:
+        """Lines that nobody would draw: parts of every kind in every order, what is refused, what never starts."""
+        for seed, case in drawn_cases(DRAWN)[:: 1 if SLOW else DRAWN - 1]:
+            with self.subTest(seed=seed):
+                made = actions.create(case, "Drawn")
+                self.press_all(f"/c/{made.pk}/")
+        self.assertGreater(self.pressed, 1000 if SLOW else 10)
 
     def test_the_bench_and_the_shelf(self) -> None:
         for start in ("/", "/new/", "/shelf/", "/logbook/", "/drill/", "/phones/", "/compare/"):
