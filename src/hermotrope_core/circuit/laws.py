@@ -161,6 +161,13 @@ class Bundle:
             self._known[name] = self._law(name)
         return self._known[name]
 
+    @cached_property
+    def idle(self) -> Law:
+        """What is drawn between the pulses of a controller: by what stands in the way alone, as it is then fed."""
+        return self.worked_back(
+            Asked("power", np.zeros(self.n), 0.0), None if self.falls_to is None else self.falls_to.idle
+        )
+
     def _law(self, name: str) -> Law:
         index = next(i for i, mode in enumerate(self.case.device.modes) if mode.name == name)
         mode = self.case.device.modes[index]
@@ -173,7 +180,7 @@ class Bundle:
             on = self._weakening(replace(on, falls_to=within), self.weaker.law(name))
         if mode.share == 1.0:
             return on
-        between = replace(self.worked_back(Asked("power", np.zeros(self.n), 0.0), None), share=1.0 - mode.share)
+        between = replace(self.idle, share=1.0 - mode.share)
         return replace(on, share=mode.share, between=between if on.drain_a or (between.value > 0.0).any() else None)
 
     def _weakening(self, law: Law, weaker: Law) -> Law:
@@ -333,7 +340,7 @@ class Front:
         return speed if law.between is None else speed + self.speed(law.between, emf)
 
     def seconds(self, shares: list[tuple[int, float]], high: Array, low: Array) -> Array:
-        """Time from one charge down to another while the laws draw in the given shares: Gauss on every straight piece."""
+        """Time from one charge down to another while the laws draw in the given shares, over all pieces at once."""
         total = np.zeros(len(high))
         weaker = {soc for law, _ in shares for soc in self.laws[law].edges() if 0.0 < soc < 1.0}
         for a, b in pairwise(sorted({0.0, 1.0, *weaker})):

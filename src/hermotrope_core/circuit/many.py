@@ -9,6 +9,7 @@ scalar run to a few parts in ten thousand (a test holds them together), far belo
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import ceil
 from typing import Any
 
 import numpy as np
@@ -26,6 +27,7 @@ LAST_CYCLES = 2.0
 """So many cycles before the first mode must stop, the average is left and every segment is followed."""
 MOST_STEPS = 100
 STEP_SOC = 0.02
+BEND_SOC, STEPS_OF_A_FADE = 1e-3, 4.0
 """Largest change of charge in one step of a segment."""
 SOC_EPS = 1e-12
 NOTHING = "the duty draws nothing from the pack, so it never ends"
@@ -141,6 +143,10 @@ def _stepped(front: Front, circuit: Circuit, turns: list[tuple[int, float]]) -> 
             ends = after <= low
             if ends.any():
                 spent = front.some(ends).seconds([(mode, 1.0)], soc[ends], low[ends])
+                lives = spent > lasts  # the steps were too coarse for a draw that fades: it comes close, no further
+                after[ends] = low[ends] + SOC_EPS
+                ends[ends], spent = ~lives, spent[~lives]
+            if ends.any():
                 reason = np.where(law.stop >= floor, law.cause, why)[ends]
                 after = after[~ends]
                 leave(ends, clock[ends] + np.minimum(spent, lasts), reason)
@@ -159,7 +165,11 @@ def _advance(front: Front, mode: int, soc: Array, lasts: float) -> Array:
         return front.speed(law, front.emf(at))
 
     first = rate(soc)
-    steps = min(MOST_STEPS, max(1, int(np.ceil(float(first.max()) * lasts / STEP_SOC))))
+    steps = float(first.max()) * lasts / STEP_SOC
+    if law.kind == "resistance" and np.max(law.drop) > 0.0:  # it fades, the quicker the steeper its volts fall
+        bend = (first - rate(soc - BEND_SOC)).max() / BEND_SOC
+        steps = max(steps, STEPS_OF_A_FADE * float(bend) * lasts)
+    steps = min(MOST_STEPS, max(1, ceil(steps)))
     h = lasts / steps
     for step in range(steps):
         speed = first if step == 0 else rate(soc)
