@@ -16,6 +16,10 @@ from hermotrope_core.fit.runlog import COLUMNS, Array, RunLog
 
 POINTS = 1600
 """To draw, all columns together."""
+LAID_OVER = ("pack_v", "inlet_v", "pack_a")
+"""What is laid over the charts of a run, as dots."""
+DOTS = 600
+"""All together: a chart of a run has less room, and comes anew with every edit."""
 
 
 def thinned(seconds: Array, column: Array, points: int = POINTS) -> np.ndarray[Any, np.dtype[np.int64]]:
@@ -26,11 +30,24 @@ def thinned(seconds: Array, column: Array, points: int = POINTS) -> np.ndarray[A
     return np.unique(np.concatenate([[0], found.astype(np.int64), [len(seconds) - 1]]))
 
 
+def overlay(log: RunLog) -> dict[str, Any]:
+    """A log as dots for the charts of a run: seconds, and a list for each column that is laid over."""
+    names = [name for name in LAID_OVER if name in log.columns]
+    index = _drawn(log, names, DOTS)
+    columns = {name: _plain(log.columns[name][index]) for name in names}
+    return {"seconds": _plain(log.seconds[index]), "columns": columns}
+
+
+def _drawn(log: RunLog, names: list[str], points: int) -> np.ndarray[Any, np.dtype[np.int64]]:
+    """Indices of the rows that are drawn of some columns, so many points in all of them together."""
+    found = [thinned(log.seconds, log.columns[name], points // len(names)) for name in names]
+    return np.unique(np.concatenate([np.zeros(0, np.int64), *found]))
+
+
 def log_chart(log: RunLog, compared: tuple[Compared, ...], after: tuple[Compared, ...] = ()) -> dict[str, Any]:
     """Series for the browser: per logged column the log, the prediction, the prediction after a fit, the residual."""
     names = [name for name in COLUMNS if name in log.columns]
-    each = POINTS // len(names)
-    index = np.unique(np.concatenate([thinned(log.seconds, log.columns[name], each) for name in names]))
+    index = _drawn(log, names, POINTS)
     seconds = log.seconds[index]
     by_name = {one.column: one for one in compared}
     fitted = {one.column: one for one in after}

@@ -9,7 +9,7 @@ import numpy as np
 from django.http import QueryDict
 
 from hermotrope.bench.models import Conversion
-from hermotrope.drawings.log_chart import log_chart
+from hermotrope.drawings.log_chart import log_chart, overlay
 from hermotrope.formats.logger_csv import LogError, read_log, recognise
 from hermotrope.proving import equipment
 from hermotrope.proving.bench import Workshop
@@ -291,5 +291,4 @@ def newest_log(conversion: Conversion) -> dict[str, Any] | None:
 @lru_cache(maxsize=1)
 def _overlay(data: bytes) -> dict[str, Any]:
     """A log that is laid over a run, thinned: it stays the same while the plan is edited."""
-    made = log_chart(log_from(data), ())
-    return {"seconds": made["seconds"], "columns": {one["column"]: one["measured"] for one in made["plots"]}}
+    return overlay(log_from(data))
