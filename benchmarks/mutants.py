@@ -1,36 +1,34 @@
 """How many hand-made faults the core tests notice: a comparison turned, a sign, a constant off by half, all for any.
 
-``.venv/bin/python benchmarks/mutants.py [COUNT] [SEED]`` works on copies, prints every survivor and how many died.
-It is first learned which functions each test calls; a fault is then shown to the tests that call its function, the
-quickest first, so the score is a lower bound. A survivor is a line that no test of the core holds, or a change that
-makes no difference.
+``.venv/bin/python benchmarks/mutants.py [COUNT] [SEED]`` prints every survivor and how many died. It is first learned
+which functions each test calls; a fault is then put into its function in a process of its own and shown to the tests
+that call it, the quickest first, so the score is a lower bound. Only what stands within functions is tried: a table is
+read when it is loaded. A survivor is a line that no test of the core holds, or a change that makes no difference; those
+found so far stand in ``survivors.txt``, each with the reason why it is left.
 """
 
 from __future__ import annotations
 
 import ast
-import json
+import gc
 import os
 import random
-import shutil
-import subprocess
+import signal
 import sys
-import tempfile
 import time
 import unittest
 from collections import defaultdict
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from queue import SimpleQueue
-from types import FrameType
+from types import CodeType, FrameType, FunctionType
 from typing import NamedTuple
 
-ROOT = Path(__file__).parent.parent
-ROOMS = ("judge", "circuit", "kinds", "prove")
+ROOT = Path(__file__).resolve().parent.parent
+CORE = ROOT / "src" / "hermotrope_core"
+ROOMS = ("judge", "circuit", "kinds", "prove", "match")
 AT_ONCE = os.cpu_count() or 1
-LISTEN = "listen"
-"""How this file is called to tell what the tests call: ``mutants.py listen``, in a copy."""
+PATIENCE_S = 60.0
+"""After so long no further test is shown a fault."""
 TURNED: dict[type[ast.AST], type[ast.AST]] = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Add: ast.Sub, ast.Sub: ast.Add,
     ast.Mult: ast.Div, ast.Div: ast.Mult, ast.And: ast.Or, ast.Or: ast.And, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
@@ -82,7 +80,7 @@ class Fault(NamedTuple):
     """One place to spoil."""
 
     file: Path
-    """Below a copy's root."""
+    """Below the root."""
     at: int
     """The which place of the file."""
     function: int
@@ -106,11 +104,11 @@ def faults(root: Path) -> list[Fault]:
     return found
 
 
-def listen() -> None:
-    """Run the core tests here and print, as JSON, for each test its seconds and the functions of the core it calls."""
+def listen(suite: unittest.TestSuite) -> dict[str, tuple[float, list[str]]]:
+    """Run tests; for each its seconds and the functions of the core that it calls. Empty where one fails."""
     heard: dict[str, tuple[float, list[str]]] = {}
     plain = unittest.TestCase.run
-    here = f"{Path.cwd() / 'src' / 'hermotrope_core'}{os.sep}"
+    here = f"{CORE}{os.sep}"
 
     def run(test: unittest.TestCase, result: unittest.TestResult | None = None) -> unittest.TestResult | None:
         called: set[tuple[str, int]] = set()
@@ -124,81 +122,138 @@ def listen() -> None:
             return plain(test, result)
         finally:
             sys.settrace(None)
-            places = [f"src/hermotrope_core/{file[len(here) :]}:{line}" for file, line in called if here in file]
-            heard[test.id()] = (time.perf_counter() - began, sorted(places))
+            names = [f"{Path(file).relative_to(ROOT)}:{line}" for file, line in called if file.startswith(here)]
+            heard[test.id()] = (time.perf_counter() - began, sorted(names))
 
     unittest.TestCase.run = run  # type: ignore[method-assign]
-    suite = unittest.defaultTestLoader.discover("tests/core", top_level_dir=".")
-    well = unittest.TextTestRunner(stream=sys.stderr, failfast=True).run(suite).wasSuccessful()
-    print(json.dumps(heard if well else {}))
+    try:
+        well = unittest.TextTestRunner(stream=sys.stderr, failfast=True).run(suite).wasSuccessful()
+    finally:
+        unittest.TestCase.run = plain  # type: ignore[method-assign]
+    return heard if well else {}
 
 
-def in_copy(copy: Path, *command: str, seconds: float) -> subprocess.CompletedProcess[str]:
-    """Run Python in a copy."""
-    environment = dict(os.environ, PYTHONPATH=os.pathsep.join([str(copy / "src"), str(copy)]))
-    environment |= {"PYTHONDONTWRITEBYTECODE": "1", "DJANGO_SETTINGS_MODULE": "tests.settings"}
-    return subprocess.run(
-        [sys.executable, *command], cwd=copy, env=environment, capture_output=True, text=True, timeout=seconds,
-        check=False,
-    )  # fmt: skip
+def each(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    for one in suite:
+        if isinstance(one, unittest.TestSuite):
+            yield from each(one)
+        else:
+            yield one
 
 
-def survives(copy: Path, fault: Fault, tests: list[str]) -> str:
-    """What was spoiled, where none of the tests notices; else nothing."""
-    file = copy / fault.file
-    text = file.read_text()
-    tree = ast.parse(text)
+class Spoiled(NamedTuple):
+    """A fault put into words and into code."""
+
+    told: str
+    function: str
+    """The qualified name of the outermost function it stands in; empty at a module's or a class's top."""
+    code: CodeType
+
+
+def spoiled(fault: Fault) -> Spoiled:
+    """The file of a fault, compiled with it."""
+    file = ROOT / fault.file
+    tree = ast.parse(file.read_text())
     node = list(places(tree))[fault.at]
     told = f"{fault.file}:{node.lineno}: {spoil(node)}"  # type: ignore[attr-defined]
-    file.write_text(ast.unparse(tree))
+    return Spoiled(told, _outermost(tree.body, node), compile(tree, str(file), "exec"))
+
+
+def _outermost(body: list[ast.stmt], node: ast.AST, before: str = "") -> str:
+    for one in body:
+        if isinstance(one, ast.FunctionDef) and any(part is node for line in one.body for part in ast.walk(line)):
+            return before + one.name
+        if isinstance(one, ast.ClassDef) and (found := _outermost(one.body, node, f"{before}{one.name}.")):
+            return found
+    return ""
+
+
+def _codes(code: CodeType) -> Iterator[CodeType]:
+    for one in code.co_consts:
+        if isinstance(one, CodeType):
+            yield one
+            yield from _codes(one)
+
+
+def functions() -> dict[tuple[str, str], list[FunctionType]]:
+    """Every function of the core that is loaded, by its file and its qualified name."""
+    found: dict[tuple[str, str], list[FunctionType]] = defaultdict(list)
+    for one in gc.get_objects():
+        if isinstance(one, FunctionType) and one.__code__.co_filename.startswith(str(CORE)):
+            found[one.__code__.co_filename, one.__code__.co_qualname].append(one)
+    return found
+
+
+class Impatient(unittest.TestResult):
+    """Stops at the first failure, and begins no further test after a while."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.failfast = True
+        self.until = time.monotonic() + PATIENCE_S
+
+    def startTest(self, test: unittest.TestCase) -> None:  # noqa: N802  # the name is unittest's
+        super().startTest(test)
+        if time.monotonic() > self.until:
+            self.stop()
+
+
+def begin(spoilt: Spoiled, loaded: list[FunctionType], tests: list[unittest.TestCase]) -> int:
+    """Show a fault to tests, quickest first, in a process of its own, which ends with 1 if one of them notices."""
+    child = os.fork()
+    if child:
+        return child
     try:
-        if tests and in_copy(copy, "-m", "unittest", "-f", "-q", *tests, seconds=300).returncode:
-            return ""
-    except subprocess.TimeoutExpired:
-        return ""  # it never ends: that is noticed too
-    finally:
-        file.write_text(text)
-    return told
+        silence = os.open(os.devnull, os.O_WRONLY)
+        os.dup2(silence, 1)
+        os.dup2(silence, 2)
+        code = next(one for one in _codes(spoilt.code) if one.co_qualname == spoilt.function)
+        for one in loaded:
+            one.__code__ = code
+        result = Impatient()
+        unittest.TestSuite(tests).run(result)
+        os._exit(int(not result.wasSuccessful()))
+    except BaseException:  # a fault may raise anything, where no test stands around it too
+        os._exit(1)
 
 
 def main() -> int:
-    if sys.argv[1:] == [LISTEN]:
-        listen()
-        return 0
-    count = int(sys.argv[1]) if len(sys.argv) > 1 else 60
-    drawn = random.Random(int(sys.argv[2]) if len(sys.argv) > 2 else 1)
-    top = Path(tempfile.mkdtemp())
-    copies: SimpleQueue[Path] = SimpleQueue()
-    for i in range(AT_ONCE):
-        copy = top / str(i)
-        shutil.copytree(ROOT, copy, ignore=shutil.ignore_patterns(".venv", ".git", "__pycache__", "*_cache"))
-        copies.put(copy)
-    done = in_copy(copy, "benchmarks/mutants.py", LISTEN, seconds=1800)
-    heard = json.loads(done.stdout or "{}")
+    os.environ["DJANGO_SETTINGS_MODULE"] = "tests.settings"
+    sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
+    suite = unittest.defaultTestLoader.discover(str(ROOT / "tests" / "core"), top_level_dir=str(ROOT))
+    tests = {test.id(): test for test in each(suite)}
+    heard = listen(unittest.TestSuite(tests.values()))
     if not heard:
-        print("the tests fail as they are", done.stderr[-2000:], file=sys.stderr)
+        print("the tests fail as they are", file=sys.stderr)
         return 1
-    calling: dict[str, list[str]] = defaultdict(list)
+    calling: dict[str, list[unittest.TestCase]] = defaultdict(list)
     for test in sorted(heard, key=lambda one: heard[one][0]):
         for place in heard[test][1]:
-            calling[place].append(test)
-
-    def show(fault: Fault) -> str:
-        mine = copies.get()
-        tests = calling.get(f"{fault.file}:{fault.function}", []) if fault.function else list(heard)
-        try:
-            told = survives(mine, fault, tests)
-        finally:
-            copies.put(mine)
-        if told:
-            print(told, f"({len(tests)} tests call it)", flush=True)
-        return told
-
-    every = faults(copy)  # as it was copied: the tree itself may be worked on meanwhile
-    with ThreadPoolExecutor(AT_ONCE) as pool:
-        survivors = [told for told in pool.map(show, drawn.sample(every, min(count, len(every)))) if told]
-    print(f"{count - len(survivors)} of {count} died, out of {len(every)} places")
-    shutil.rmtree(top)
+            calling[place].append(tests[test])
+    every = [one for one in faults(ROOT) if one.function]
+    count = min(int(sys.argv[1]) if len(sys.argv) > 1 else 60, len(every))
+    drawn = random.Random(int(sys.argv[2]) if len(sys.argv) > 2 else 1).sample(every, count)
+    loaded = functions()
+    running: dict[int, tuple[str, int, float]] = {}
+    alive = 0
+    while drawn or running:
+        while drawn and len(running) < AT_ONCE:
+            fault = drawn.pop()
+            spoilt, called = spoiled(fault), calling[f"{fault.file}:{fault.function}"]
+            these = loaded[str(ROOT / fault.file), spoilt.function]
+            running[begin(spoilt, these, called)] = spoilt.told, len(called), time.monotonic()
+        time.sleep(0.02)
+        for child, (told, shown, began) in list(running.items()):
+            done, status = os.waitpid(child, os.WNOHANG)
+            if not done and time.monotonic() - began > 4 * PATIENCE_S:  # it never ends: that is noticed too
+                os.kill(child, signal.SIGKILL)
+                done, status = os.waitpid(child, 0)
+            if done:
+                del running[child]
+                if status == 0:
+                    alive += 1
+                    print(told, f"({shown} tests call it)", flush=True)
+    print(f"{count - alive} of {count} died, out of {len(every)} places within functions")
     return 0
 
 

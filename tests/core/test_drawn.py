@@ -34,7 +34,6 @@ class Drawn(SimpleTestCase):
     def test_all_that_is_computed_of_them_is_as_it_was(self) -> None:
         self.assertEqual(changed(dict(of_drawn_cases()), TESTS / "core" / "drawn.txt"), [])
 
-
     def test_all_ways_that_are_found_are_as_they_were(self) -> None:
         self.assertEqual(changed(dict(of_drawn_searches()), TESTS / "core" / "searched.txt"), [])
 

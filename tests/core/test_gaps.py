@@ -17,7 +17,7 @@ from hermotrope_core.judge.findings.losses import _share_lost
 from hermotrope_core.judge.overdrive import overdrive
 from hermotrope_core.kinds.converter import Converter
 from hermotrope_core.kinds.holding import BOXED_TIMES
-from hermotrope_core.match.asked import lead_area
+from hermotrope_core.match.asked import asked, lead_area
 from hermotrope_core.match.groups import amount
 from hermotrope_core.match.search import Limits, search
 from hermotrope_core.match.spare import betters
@@ -143,3 +143,62 @@ class Matched(SimpleTestCase):
         for rated in (0.0, -1.0):
             with self.assertRaises(ValueError):
                 overdrive(12.0, rated)
+
+
+class Edges(SimpleTestCase):
+    """Lines that faults in cases drawn from a seed went past."""
+
+    def found(self, code: str, folder: str, name: str, **changes: Any) -> list[Any]:
+        return [one for one in check(Situation(case(folder, name, **changes))) if one.code == code]
+
+    def test_the_heaviest_mode_is_the_one_with_most_watts_at_the_inlet(self) -> None:
+        modes = [
+            {"name": "low", "kind": "current", "current_a": 1.0},
+            {"name": "high", "kind": "current", "current_a": 3.0},
+        ]
+        repeat = [{"mode": one["name"], "seconds": 60} for one in modes]
+        for order in (modes, modes[::-1]):
+            made = case("cases", "hide-mount-on-tool-pack", **{"device.modes": order, "duty": {"repeat": repeat}})
+            at = asked(made, 12.0)
+            assert at is not None
+            self.assertEqual(at.heavy_a, 3.0)
+
+    def test_a_mode_that_no_lead_can_feed_is_not_asked_of_a_holder(self) -> None:
+        modes = [
+            {"name": "on", "kind": "current", "current_a": 1.0},
+            {"name": "dark", "kind": "led", "current_a": 1.0, "at_v": 24.0, "fade_v": 18.0},
+        ]
+        repeat = [{"mode": one["name"], "seconds": 60} for one in modes]
+        made = case("cases", "hide-mount-on-tool-pack", **{"device.modes": modes, "duty": {"repeat": repeat}})
+        self.assertIsNone(asked(made, 12.0))
+        self.assertIsNotNone(asked(made, 24.0))
+
+    def test_the_longest_nap_puts_a_bank_to_sleep(self) -> None:
+        naps = {"duty.repeat": [{"mode": "on", "seconds": 600}, {"mode": "nap", "seconds": 20},
+                                {"mode": "on", "seconds": 600}, {"mode": "nap", "seconds": 50}]}  # fmt: skip
+        (told,) = self.found("auto-off", "judgements", "bank-naps-too-long", **naps)
+        self.assertIn("50 s", told.message)
+
+    def test_a_cut_off_that_opens_too_low_is_told_with_the_highest_of_them(self) -> None:
+        low = [{"stage": "cut-off", "trips_v": volts} for volts in (2.0, 3.0)]
+        made = case("judgements", "pack-trusts-the-tool")
+        path = [*low, *msgspec.to_builtins(made.path)]
+        (told,) = self.found("no-low-voltage-cut-off", "judgements", "pack-trusts-the-tool", path=path)
+        self.assertEqual(told.have, 3.0)
+        self.assertEqual(self.found("no-low-voltage-cut-off", "judgements", "pack-trusts-the-tool")[0].have, 0.0)
+
+    def test_an_alarm_is_held_against_the_mode_that_leaves_least_volts(self) -> None:
+        """A light mode may still stand above an alarm that the heavy one has long set off."""
+        made = case("cases", "hide-mount-on-tool-pack")
+        situation = Situation(made)
+        run = situation.run
+        assert run is not None
+        last = sorted(v for mode in situation.modes if (v := situation.volts_into(1, mode, run.final_soc)) is not None)
+        self.assertGreater(last[-1] - last[0], 0.2)
+        between, path = (last[0] + last[-1]) / 2, msgspec.to_builtins(made.path)
+        for volts, told in ((between, 0), (last[0] - 0.1, 1)):
+            alarm = {"stage": "voltmeter", "current_a": 0.0, "warns_v": round(volts, 3)}
+            found = self.found("alarm-volts", "cases", "hide-mount-on-tool-pack", path=[*path[:1], alarm, *path[1:]])
+            self.assertEqual(len(found), told, volts)
+            for one in found:
+                self.assertAlmostEqual(one.limit, last[0], delta=0.02)

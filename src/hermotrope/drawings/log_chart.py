@@ -6,17 +6,18 @@ span the largest triangles.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 from tsdownsample import MinMaxLTTBDownsampler
 
 from hermotrope_core.fit import Compared
-from hermotrope_core.fit.runlog import COLUMNS, Array, RunLog
+from hermotrope_core.fit.runlog import COLUMNS, Array, Column, RunLog
 
 POINTS = 1600
 """To draw, all columns together."""
-LAID_OVER = ("pack_v", "inlet_v", "pack_a")
+LAID_OVER: tuple[Column, ...] = ("pack_v", "inlet_v", "pack_a")
 """What is laid over the charts of a run, as dots."""
 DOTS = 600
 """All together: a chart of a run has less room, and comes anew with every edit."""
@@ -38,7 +39,7 @@ def overlay(log: RunLog) -> dict[str, Any]:
     return {"seconds": _plain(log.seconds[index]), "columns": columns}
 
 
-def _drawn(log: RunLog, names: list[str], points: int) -> np.ndarray[Any, np.dtype[np.int64]]:
+def _drawn(log: RunLog, names: Sequence[Column], points: int) -> np.ndarray[Any, np.dtype[np.int64]]:
     """Indices of the rows that are drawn of some columns, so many points in all of them together."""
     found = [thinned(log.seconds, log.columns[name], points // len(names)) for name in names]
     return np.unique(np.concatenate([np.zeros(0, np.int64), *found]))
