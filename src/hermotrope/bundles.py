@@ -21,7 +21,7 @@ STYLES = (
     "make.css",
 )  # fmt: skip
 SCRIPTS = (
-    "vendor/idiomorph-ext.min.js", "morph.js", "vendor/uPlot.iife.min.js", "figures.js", "charts.js", "runlog.js",
+    "vendor/idiomorph-ext.min.js", "morph.js", "plotting.js", "figures.js", "charts.js", "runlog.js",
     "scrub.js", "line.js", "fold.js", "ribbon.js", "outing.js", "nights.js", "steps.js", "match.js", "solid.js",
     "marking.js", "keep.js", "away.js", "drop.js", "drill.js", "page.js", "keys.js",
 )  # fmt: skip

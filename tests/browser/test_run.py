@@ -83,9 +83,12 @@ class RunJourney(BrowserTest):
         )
 
     def test_the_charts_are_read_and_zoomed_by_keys(self) -> None:
+        self.goto("/")
+        self.assertEqual(self.page.evaluate("typeof uPlot"), "undefined")  # it comes with the first chart
         self.start()
         page = self.page
         chart, says = page.locator("[data-chart]"), page.locator(".chart-read")
+        expect(chart).to_have_attribute("tabindex", "0")
         chart.focus()
         for _ in range(4):
             page.keyboard.press("Shift+ArrowRight")

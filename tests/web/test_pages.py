@@ -204,8 +204,13 @@ class Pages(TestCase):
         for kind in ("fuse", "switch", "cut-off", "resistor", "diode", "converter", "linear", "lead"):
             self.post("stage", do="add", kind=kind, at=0)
         self.assertEqual(len(self.now().case.path), 12)
-        self.post("stage", do="later", at=0)
-        self.post("stage", do="remove", at=0)
+        path, source = self.now().case.path, self.now().case.source
+        assert source is not None
+        told = self.post("stage", do="later", at=0)
+        self.assertIn(f"{path[0].title} stands between {path[1].title} and {path[2].title} now.", unescape(told))
+        told = self.post("stage", do="earlier", at=1)
+        self.assertIn(f"{path[0].title} stands between {source.name} and {path[1].title} now.", unescape(told))
+        self.assertIn(f"Taken out: {path[0].title}.", unescape(self.post("stage", do="remove", at=0)))
         self.post("mode", do="add")
         self.post("duty", do="add", mode="slew", text="4h30")
         self.post("duty", do="remove", at=0)

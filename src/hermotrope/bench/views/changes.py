@@ -234,7 +234,14 @@ def change_stage(request: HttpRequest, pk: int) -> HttpResponse:
     else:
         raise EditError("that stage cannot be put there")
     case = actions.with_path(conversion.case, path)
-    return body(request, actions.put(pk, version_of(request), case, label), panel=str(panel))
+    done = actions.put(pk, version_of(request), case, label)
+    return body(request, done, f"{label}." if what == "remove" else _stands(case, panel - 2), panel=str(panel))
+
+
+def _stands(case: Case, at: int) -> str:
+    """Where a stage is now, by what stands before and behind it."""
+    names = [case.source.name if case.source else "the pack", *(stage.title for stage in case.path), case.device.name]
+    return f"{names[at + 1]} stands between {names[at]} and {names[at + 2]} now."
 
 
 def _shelf_stage(key: str) -> Stage:

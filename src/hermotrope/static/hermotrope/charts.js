@@ -285,6 +285,7 @@ const charts = (() => {
       holder.isConnected && document.getElementById(holder.dataset.source)?.textContent === text;
     drawn.filter((one) => !stays(one)).forEach(({ plots }) => plots.forEach((p) => p.destroy()));
     drawn = drawn.filter(stays);
+    if (!plotting.ready("[data-chart]", () => (load(), scrub.load()))) return;
     document.querySelectorAll("[data-chart]").forEach((holder) => {
       const source = document.getElementById(holder.dataset.source);
       if (!source || drawn.some((one) => one.holder === holder)) return;
@@ -298,7 +299,7 @@ const charts = (() => {
         return;
       }
       const kinds = holder.dataset.chart.split(" ").filter((kind) => kind !== "duty" || data.modes.length > 1);
-      const plots = kinds.map((kind, i) => plot(holder, kind, data, i === kinds.length - 1));
+      const made = kinds.map((kind, i) => plot(holder, kind, data, i === kinds.length - 1));
       const out = document.createElement("p");
       out.className = "chart-read row-note";
       out.setAttribute("role", "status");
@@ -306,7 +307,7 @@ const charts = (() => {
       holder.tabIndex = 0;
       holder.setAttribute("role", "group");
       holder.setAttribute("aria-label", "The run over time: arrow keys read values, plus and minus zoom, 0 shows all");
-      drawn.push({ holder, data, plots, at: 0, text: source.textContent });
+      drawn.push({ holder, data, plots: made, at: 0, text: source.textContent });
     });
   }
 

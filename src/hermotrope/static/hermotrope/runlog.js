@@ -195,6 +195,7 @@ const runlog = (() => {
       holder.isConnected && document.getElementById(holder.dataset.runLog)?.textContent === text;
     drawn.filter((one) => !stays(one)).forEach(({ plots }) => plots.forEach((p) => p.destroy()));
     drawn = drawn.filter(stays);
+    if (!plotting.ready("[data-run-log]", load)) return;
     document.querySelectorAll("[data-run-log]").forEach((holder) => {
       const source = document.getElementById(holder.dataset.runLog);
       if (!source || drawn.some((one) => one.holder === holder)) return;

@@ -1,0 +1,27 @@
+// The chart library comes with the first chart that a page shows.
+"use strict";
+const plotting = (() => {
+  let coming = null;
+
+  function come() {
+    return new Promise((done, failed) => {
+      const script = document.createElement("script");
+      script.src = document.body.dataset.plotting;
+      script.addEventListener("load", done);
+      script.addEventListener("error", failed);
+      document.head.append(script);
+    });
+  }
+
+  // Whether charts can be drawn now; where the library is still on its way, `draw` is called once it is here.
+  function ready(charts, draw) {
+    if (!document.querySelector(charts)) return false;
+    if (typeof uPlot !== "undefined") return true;
+    coming ??= come().catch(() => {
+      coming = null; // the next page asks again
+    });
+    coming.then(() => typeof uPlot !== "undefined" && draw());
+    return false;
+  }
+  return { ready };
+})();
