@@ -11,7 +11,17 @@ import msgspec
 from django.test import SimpleTestCase
 
 from hermotrope_core.plan import case as case_module
-from hermotrope_core.plan.document import LARGEST_BYTES, CaseError, case_from, finished, read_case, schema, write_case
+from hermotrope_core.plan.document import (
+    LARGEST_BYTES,
+    MOST_VALUES,
+    CaseError,
+    case_from,
+    finished,
+    json_tree,
+    read_case,
+    schema,
+    write_case,
+)
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.known import Known, Value
 from tests.support import ROOT, golden, put, tree
@@ -105,6 +115,21 @@ class Documents(SimpleTestCase):
             read_case(b" " * (LARGEST_BYTES + 1))
         with self.assertRaises(CaseError):
             read_case(b"\xff\xfe{}")
+        for half in (b'{"a": "\xed\xa0\x80"}', b'{"a": "\\uDFff"}'):
+            with self.assertRaisesRegex(CaseError, "not a JSON document"):
+                json_tree(half, "case")
+        self.assertEqual(json_tree(b'{"a": "\\ud83e\\udd87"}', "case"), {"a": "\U0001f987"})
+
+    def test_more_values_than_a_document_holds(self) -> None:
+        many = b"[" + b"1," * MOST_VALUES + b"1]"
+        with self.assertRaisesRegex(CaseError, "1,000,000 values"):
+            json_tree(many, "record", 1e8)
+        self.assertEqual(len(json_tree(many[: 2 * MOST_VALUES - 2] + b"]", "record", 1e8)), MOST_VALUES - 1)  # type: ignore[arg-type]
+
+    def test_a_key_that_is_given_twice_among_many(self) -> None:
+        pairs = ",".join(f'"{i}": 0' for i in range(200_000))
+        with self.assertRaisesRegex(CaseError, "'7' is given twice"):
+            json_tree(f'{{{pairs}, "7": 1}}', "record", 1e8)
 
     def test_unfinished_cases_are_read_and_say_what_is_open(self) -> None:
         made = case_from({"format": "hermotrope-case/1", "title": "new", "device": {"name": "lamp"}})

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from datetime import UTC, datetime
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from unittest import TestCase
 
 import msgspec
 import numpy as np
+from django.test import tag
 
 from hermotrope.formats.logger_csv import LogError, read_log, recognise, written_log
+from tests.support import ROOT
 
 SEMICOLONS = (
     "Logger 7\nSerial;1234\nTime [s];U [V];I [mA]\n"
@@ -153,3 +159,31 @@ class Recognising(TestCase):
         log = read(text)[1]
         self.assertEqual(len(log), 500_000)
         self.assertEqual(log.lasts_s, 499_999.0)
+
+
+@tag("late")
+class Large(TestCase):
+    def test_the_largest_log_is_read_in_less_than_450_mb(self) -> None:
+        """The file itself, its numbers, and no more than one block of its cells."""
+        script = (
+            "import re, sys; from pathlib import Path\n"
+            "from hermotrope.formats.logger_csv import read_log, recognise\n"
+            "data = Path(sys.argv[1]).read_bytes()\n"
+            "log = read_log(data, recognise(data).mapping)\n"
+            "most = re.search(r'VmHWM:\\s*(\\d+)', Path('/proc/self/status').read_text())\n"
+            "print(len(log), int(most[1]) // 1024)"
+        )
+        with TemporaryDirectory() as folder:
+            file = Path(folder) / "log.csv"
+            with file.open("w") as out:
+                out.write("seconds,V,A,inlet V,inlet A\n")
+                out.writelines(
+                    f"{i * 0.5:.1f},{20 - i * 1e-6:.5f},0.31234,12.01234,0.51234\n" for i in range(1_990_000)
+                )
+            done = subprocess.run(
+                [sys.executable, "-c", script, str(file)],
+                capture_output=True, env={"PYTHONPATH": str(ROOT / "src")}, check=True,
+            )  # fmt: skip
+        count, megabytes = map(int, done.stdout.split())
+        self.assertEqual(count, 1_990_000)
+        self.assertLess(megabytes, 450)

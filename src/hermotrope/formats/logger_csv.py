@@ -10,8 +10,8 @@ import csv
 import re
 from collections.abc import Iterator
 from datetime import datetime
-from io import StringIO
-from itertools import pairwise
+from io import BytesIO, TextIOWrapper
+from itertools import islice, pairwise
 from math import isfinite
 from typing import Literal
 
@@ -24,6 +24,8 @@ from hermotrope_core.tell.record import LogColumn, LogMapping, TimeKind
 
 LARGEST_BYTES = 100_000_000
 MOST_ROWS = 2_000_000
+BLOCK_ROWS = 5_000
+"""Rows whose cells are held as texts at once."""
 LOOKED_AT = 80
 SHOWN = 5
 SEPARATORS = (";", "\t", ",", "|", " ")
@@ -287,50 +289,56 @@ def _about(mapping: LogMapping, rows: list[list[str]], first: int) -> Iterator[s
 
 
 def read_log(data: bytes, mapping: LogMapping) -> RunLog:
-    """Read a file as the mapping says, and clean it. Raises `LogError`."""
-    text = data.decode(mapping.encoding, "replace")
-    wanted = {one.index for one in mapping.columns} | ({mapping.time_index} if mapping.time_index >= 0 else set())
+    """Read a file as the mapping says, so many rows at a time, and clean it. Raises `LogError`."""
     if not mapping.columns:
         raise LogError("say which column holds volts or amperes")
-    if mapping.time_kind == "date and clock":
-        wanted.add(_clock_index(mapping, text))
-    columns = _columns(text, mapping, wanted)
-    rows = len(next(iter(columns.values())))
-    if rows > MOST_ROWS:
-        raise LogError(f"more than {MOST_ROWS:,} rows; log less often")
-    seconds = _seconds(columns, mapping, text)
-    values: dict[Column, Array] = {
-        one.what: one.factor * _floats(columns[one.index], mapping.decimal) for one in mapping.columns
-    }
+    clock = _clock_index(mapping, data) if mapping.time_kind == "date and clock" else -1
+    wanted = sorted({one.index for one in mapping.columns} | {at for at in (mapping.time_index, clock) if at >= 0})
+    times: list[Array] = []
+    blocks: dict[Column, list[Array]] = {one.what: [] for one in mapping.columns}
+    rows = 0
+    for block in _blocks(data, mapping, wanted):
+        begins, rows = rows, rows + len(block[wanted[0]])
+        if rows > MOST_ROWS:
+            raise LogError(f"more than {MOST_ROWS:,} rows; log less often")
+        counted = mapping.time_kind == "rows"
+        times.append(np.arange(begins, rows, dtype=float) if counted else _times(block, mapping, clock))
+        for one in mapping.columns:
+            blocks[one.what].append(one.factor * _floats(block[one.index], mapping.decimal))
+    if not rows:
+        raise LogError("no rows: the column is not there")
     try:
-        return clean(seconds, values)
+        values = {what: np.concatenate(blocks.pop(what)) for what in tuple(blocks)}  # never all of it twice
+        return clean(_seconds(np.concatenate(times), mapping), values)
     except ValueError as error:
         raise LogError(str(error)) from None
 
 
-def _columns(text: str, mapping: LogMapping, wanted: set[int]) -> dict[int, list[str]]:
-    lines = StringIO(text, newline=None)
+def _text(data: bytes, mapping: LogMapping) -> TextIOWrapper:
+    """The file as lines, from its first row of numbers on; never decoded as a whole."""
+    lines = TextIOWrapper(BytesIO(data), mapping.encoding, "replace", newline=None)
     for _ in range(mapping.first_row):
         lines.readline()
+    return lines
+
+
+def _blocks(data: bytes, mapping: LogMapping, wanted: list[int]) -> Iterator[dict[int, list[str]]]:
+    """The cells of the wanted columns, `BLOCK_ROWS` rows at a time."""
+    lines = _text(data, mapping)
     reader = (
         (line.split() for line in lines) if mapping.separator == " " else csv.reader(lines, delimiter=mapping.separator)
     )
-    order = sorted(wanted)
-    last = order[-1]
-    found: dict[int, list[str]] = {i: [] for i in order}
+    last, torn = wanted[-1], [""] * (wanted[-1] + 1)
+    whole = False
     try:
-        for row in reader:
-            if len(row) > last:
-                for i in order:
-                    found[i].append(row[i])
-            elif any(row):  # a torn row: kept as unreadable, so that it is counted
-                for i in order:
-                    found[i].append("")
+        while some := list(islice(reader, BLOCK_ROWS)):
+            whole = whole or any(len(row) > last for row in some)
+            kept = [row if len(row) > last else torn for row in some if any(row) or len(row) > last]
+            yield {i: [row[i] for row in kept] for i in wanted}  # a torn row is unreadable, so that it is counted
     except csv.Error as error:
         raise LogError(f"it cannot be read as a table ({error})") from None
-    if not found[last]:
+    if not whole:
         raise LogError("no rows: the column is not there")
-    return found
 
 
 def _floats(cells: list[str], decimal: str) -> Array:
@@ -353,39 +361,41 @@ def _or_nan(cell: str) -> float:
         return float("nan")
 
 
-def _clock_index(mapping: LogMapping, text: str) -> int:
+def _clock_index(mapping: LogMapping, data: bytes) -> int:
     """The column of the clock that goes with a column of dates."""
-    line = text.splitlines()[mapping.first_row]
-    for i, cell in enumerate(_cells(line, mapping.separator)):
+    for i, cell in enumerate(_cells(_text(data, mapping).readline(), mapping.separator)):
         if CLOCK.match(cell):
             return i
     raise LogError("there are dates but no times of day")
 
 
-def _seconds(columns: dict[int, list[str]], mapping: LogMapping, text: str) -> Array:
-    kind, index = mapping.time_kind, mapping.time_index
-    if kind == "rows":
-        return np.arange(len(next(iter(columns.values()))), dtype=float) * mapping.interval_s
-    cells = columns[index]
-    if kind == "date and clock":
-        clocks = columns[_clock_index(mapping, text)]
-        return np.array(
-            [
-                stamp_s(f"{day.strip()} {clock.strip()}", mapping.day_first)
-                for day, clock in zip(cells, clocks, strict=True)
-            ]
-        )
-    if kind == "stamp":
+def _times(block: dict[int, list[str]], mapping: LogMapping, clock: int) -> Array:
+    """The column of times as numbers, each as it stands; not a number where a cell is no time."""
+    cells = block[mapping.time_index]
+    if mapping.time_kind == "date and clock":
+        pairs = zip(cells, block[clock], strict=True)
+        return np.array([stamp_s(f"{day.strip()} {time.strip()}", mapping.day_first) for day, time in pairs])
+    if mapping.time_kind == "stamp":
         return stamps_s(cells, mapping.day_first)
+    if mapping.time_kind == "clock":
+        return clocks_s(cells)
+    return _floats(cells, mapping.decimal)
+
+
+def _seconds(times: Array, mapping: LogMapping) -> Array:
+    """Seconds out of the numbers of all rows: rows are counted, clocks go past midnight, units differ."""
+    kind = mapping.time_kind
+    if kind in ("stamp", "date and clock"):
+        return times
+    if kind == "rows":
+        return times * mapping.interval_s
     if kind == "clock":
-        made = clocks_s(cells)
         with np.errstate(invalid="ignore"):
-            over = np.diff(made, prepend=made[:1]) < -43_200.0  # past midnight
-        return made + 86_400.0 * np.cumsum(over)
-    numbers = _floats(cells, mapping.decimal)
-    if kind == "seconds" and np.nanmax(numbers, initial=0.0) > LEAST_EPOCH_MS:
+            over = np.diff(times, prepend=times[:1]) < -43_200.0  # past midnight
+        return times + 86_400.0 * np.cumsum(over)
+    if kind == "seconds" and np.nanmax(times, initial=0.0) > LEAST_EPOCH_MS:
         kind = "milliseconds"
-    return numbers * {"milliseconds": 1e-3, "minutes": 60.0, "hours": 3600.0}.get(kind, 1.0)
+    return times * {"milliseconds": 1e-3, "minutes": 60.0, "hours": 3600.0}.get(kind, 1.0)
 
 
 def written_log(rows: list[list[float]], names: tuple[str, ...], began: datetime) -> bytes:

@@ -92,7 +92,7 @@ def _readable(rows: Rows, told: list[Remark]) -> Rows:
         raise ValueError("fewer than two rows can be read")
     if lost:
         told.append(Remark("unreadable", 0.0, 0.0, f"{lost} row{'s' * (lost > 1)} could not be read and are left out"))
-    return rows.at(good)
+    return rows.at(good) if lost else rows
 
 
 def _turned(rows: Rows, told: list[Remark]) -> Rows:
@@ -124,7 +124,8 @@ def _in_order(rows: Rows, told: list[Remark]) -> Rows:
     if same.any():
         count, at = int(same.sum()), float(seconds[np.flatnonzero(same)[0]])
         told.append(Remark("duplicate", at, at, f"{count} row{'s' * (count > 1)} with a time that was there already"))
-    return Rows(seconds, rows.columns).at(~same)
+    made = Rows(seconds, rows.columns)
+    return made.at(~same) if same.any() else made
 
 
 def _running(rows: Rows, told: list[Remark]) -> Rows:

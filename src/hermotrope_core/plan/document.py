@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections import Counter
 from contextlib import suppress
 from math import isfinite
 from typing import Any, get_args
@@ -21,6 +22,10 @@ from hermotrope_core.plan.upgrade import CASE, Format, WrongFormat
 from hermotrope_core.values.fields import FIELDS
 
 LARGEST_BYTES = 2_000_000
+MOST_VALUES = 1_000_000
+"""Each takes some hundred bytes once it is read, however short it is written; logs and pictures are one text each."""
+_HALF = re.compile(rb"\\u[dD][89a-fA-F]|\xed[\xa0-\xbf]")
+"""Half of a character: without its other half it cannot be kept."""
 """A case with every table filled is about 20 kB; anything far above that is not a case."""
 
 WHOLE_NUMBERS = {"cells_in_series", "cells_in_parallel", "count", "pin_count", "columns", "fed_slot"}
@@ -58,9 +63,12 @@ def json_tree(data: bytes | str, what: str, largest: float = LARGEST_BYTES) -> o
         raise CaseError(what, f"more than {largest / 1e6:g} MB is no {what}")
     if not raw.strip():
         raise CaseError(what, "the document is empty")
+    if raw.count(b",") + raw.count(b"[") + raw.count(b"{") > MOST_VALUES:
+        raise CaseError(what, f"more than {MOST_VALUES:,} values are no {what}")
     try:
         tree: object = json.loads(raw, object_pairs_hook=_each_key_once)
-        json.dumps(tree, ensure_ascii=False).encode()
+        if _HALF.search(raw):
+            json.dumps(tree, ensure_ascii=False).encode()
     except RecursionError:
         raise CaseError(what, "nested too deeply") from None
     except ValueError as error:
@@ -74,7 +82,7 @@ def _each_key_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     """An object whose keys are each given once: of two, nobody knows which was meant. Raises ValueError."""
     found = dict(pairs)
     if len(found) < len(pairs):
-        twice = next(key for i, (key, _) in enumerate(pairs) if key in {other for other, _ in pairs[:i]})
+        (twice, _), *_ = Counter(key for key, _ in pairs).most_common(1)
         raise ValueError(f"{twice[:60]!r} is given twice in one object")
     return found
 
