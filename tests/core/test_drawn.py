@@ -9,6 +9,8 @@ from hermotrope_core.circuit.many import runs
 from hermotrope_core.circuit.simulate import Simulation
 from hermotrope_core.kinds.effects import CAUSES
 from hermotrope_core.plan.case import Case
+from hermotrope_core.plan.outing import forked
+from hermotrope_core.several.follow import follow
 from hermotrope_core.values.known import number
 from tests.drawn import drawn_cases
 from tests.lanes import SLOW
@@ -80,3 +82,28 @@ class Twins(SimpleTestCase):
                     ended = stepped(case, one.runtime_s, step_s)
                     self.assertIsNotNone(ended.cause)
                     self.assertLessEqual(abs(ended.seconds - one.runtime_s), 0.02 * one.runtime_s + step_s)
+
+    def test_a_junction_before_the_only_device_changes_nothing(self) -> None:
+        """Where nothing is pulsed: a pulsed draw counts by its mean at a junction."""
+        tried = 0
+        for seed, case in CASES[:: 1 if SLOW else 3]:
+            if any(mode.share < 1.0 or mode.kind == "led" for mode in case.duty_modes()) or _keeps_awake(case):
+                continue
+            with self.subTest(seed):
+                try:
+                    one = run(case)
+                except NeverEnds:
+                    continue
+                if not one.runtime_s:
+                    continue
+                turn = case.duty.seconds if len(case.duty.repeat) > 1 else 0.0
+                for at in {0, len(case.path) // 2, len(case.path)}:
+                    tried += 1
+                    made = forked(case, at)
+                    ended = follow(made.supplies[0], made.conditions, None)
+                    self.assertLessEqual(abs(ended.runtime_s - one.runtime_s), 5e-3 * one.runtime_s + turn, at)
+        self.assertGreater(tried, 30)
+
+
+def _keeps_awake(case: Case) -> bool:
+    return any(stage.KEEPS_AWAKE for stage in case.path)

@@ -9,11 +9,21 @@ import msgspec
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import FORMAT, Case, questions
 from hermotrope_core.plan.document import CaseError, json_tree, not_finite, of_format, refusal, whole_numbers
-from hermotrope_core.plan.outing import Branch, Outing, Supply
+from hermotrope_core.plan.duty import Conditions
+from hermotrope_core.plan.outing import Branch, Outing, Supply, chain
 from hermotrope_core.plan.source import Source
 from hermotrope_core.plan.upgrade import OUTING
 
-JUNCTION = Source(
+
+class Junction(Source, frozen=True):
+    """What is before a branch, whatever it is: what makes sense there is asked of the whole way (`chain`)."""
+
+    @property
+    def holds(self) -> bool:
+        return True
+
+
+JUNCTION = Junction(
     name="junction", chemistry="li-ion", cells_in_series=1, capacity_ah=1.0, resistance_ohm=0.0, cutoff_v=0.0
 )
 """Stands for what is before a branch: no ohms, no end of its own. Its volts are told from outside."""
@@ -63,6 +73,7 @@ def finished_supply(supply: Supply, place: str) -> None:
         here = f"{place}.branches[{i}]"
         try:
             case = branch_case(branch)
+            chain(supply, i, Conditions())
         except ValueError as error:
             raise CaseError(here, str(error)) from None
         for question in questions(case):

@@ -9,11 +9,13 @@ import numpy as np
 
 from hermotrope_core.circuit.laws import Array, Bundle, Law
 from hermotrope_core.circuit.path import circuit_of
+from hermotrope_core.kinds.effects import CAUSES
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.outing import Branch
 from hermotrope_core.plan.outing_document import JUNCTION
 from hermotrope_core.plan.spread import Input, inputs
 from hermotrope_core.several.clock import Clock
+from hermotrope_core.several.pull import HAIR_V, RUNS_AT
 
 VOLTS = msgspec.structs.replace(JUNCTION, cells_in_series=10, ocv=((0.0, 0.01), (1.0, 100.0)))
 """Stands before a branch like `JUNCTION`; its table makes volts out of the charges in which laws state their ends."""
@@ -186,5 +188,6 @@ def branch_draws(branch: Branch, case: Case, given: dict[str, Array], n: int) ->
     laws = dict(zip(names, bundle.laws, strict=True))
     shunt = bundle.circuit.stretches[0].shunt_a
     made = BranchDraws(branch, laws, Clock(branch.duty), np.ones(n, dtype=bool), np.zeros(n), shunt)
-    made.stop_v = {name: made.volts(law) for name, law in laws.items()}
+    runs_at = [CAUSES.index(cause) for cause in RUNS_AT]
+    made.stop_v = {name: made.volts(law) - HAIR_V * np.isin(law.cause, runs_at) for name, law in laws.items()}
     return made

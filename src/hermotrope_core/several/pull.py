@@ -16,6 +16,11 @@ from hermotrope_core.circuit.point import Draw, draw_of, mode_demand
 from hermotrope_core.kinds.effects import Cause
 from hermotrope_core.plan.device import Mode
 
+RUNS_AT: tuple[Cause, ...] = ("device minimum", "converter input too low", "dropout")
+"""What still runs at the very volts below which it does not; a cut-off has opened there."""
+HAIR_V = 1e-9
+"""So much below them it ends: a junction that is held at just these volts feeds it."""
+
 
 class Pull(msgspec.Struct, frozen=True, gc=False):
     """One mode of one branch (its equal ones together): volts at the junction, amperes there, watts into the device."""
@@ -108,7 +113,7 @@ def pulls(draw: Draw, mode: Mode, count: int) -> tuple[Pull, ...]:
         shunt_a=first.shunt_a,
         device_w=None if demand is None else device_watts(draw, mode_demand(mode)),
         count=count,
-        stop_v=stop,
+        stop_v=stop - HAIR_V if cause in RUNS_AT else stop,
         cause=cause,
         passes_v=falls_at(draw),
         share=mode.share,
