@@ -22,12 +22,14 @@ SHORT_S = 0.1
 CASES = drawn_cases(1500 if SLOW else 300)
 
 
-def stepped(case: Case, lasts: float, step_s: float) -> Simulation:
-    """A run in small steps of time, up to a little after it should have ended."""
+def stepped(case: Case, lasts: float, step_s: float) -> tuple[Simulation, float]:
+    """A run in small steps of time, up to a little after it should have ended, with the Wh into the device."""
     simulation = Simulation(case)
-    while simulation.sample() is not None and simulation.seconds < 1.1 * lasts:
+    joules = 0.0
+    while (one := simulation.sample()) is not None and simulation.seconds < 1.1 * lasts:
+        joules += one.inlet_v * one.inlet_a * simulation.shares[one.mode] * step_s
         simulation.step(step_s)
-    return simulation
+    return simulation, joules / 3600.0
 
 
 class Drawn(SimpleTestCase):
@@ -79,9 +81,12 @@ class Twins(SimpleTestCase):
                         simulation.step(SHORT_S)
                     self.assertIsNone(simulation.sample())
                 elif one.runtime_s < MOST_STEPS * step_s:
-                    ended = stepped(case, one.runtime_s, step_s)
+                    ended, watt_hours = stepped(case, one.runtime_s, step_s)
                     self.assertIsNotNone(ended.cause)
                     self.assertLessEqual(abs(ended.seconds - one.runtime_s), 0.02 * one.runtime_s + step_s)
+                    if len(case.duty.repeat) == 1:
+                        wanted = one.energy_to_device_wh
+                        self.assertAlmostEqual(watt_hours, wanted, delta=0.04 * wanted + 1e-9)
 
     def test_a_junction_before_the_only_device_changes_nothing(self) -> None:
         """Where nothing is pulsed: a pulsed draw counts by its mean at a junction."""

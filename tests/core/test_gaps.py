@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from itertools import pairwise
+from random import Random
 from types import SimpleNamespace
 from typing import Any
 
@@ -12,6 +13,7 @@ from django.test import SimpleTestCase
 
 from hermotrope_core.circuit import laws
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.judge.cures import set_point
 from hermotrope_core.judge.findings import check
 from hermotrope_core.judge.findings.losses import _share_lost
 from hermotrope_core.judge.overdrive import overdrive
@@ -24,8 +26,14 @@ from hermotrope_core.match.spare import betters
 from hermotrope_core.match.strategies import target_of
 from hermotrope_core.match.whatif import what_if
 from hermotrope_core.parts.wire import FUSE_MARGIN, PARTS
-from hermotrope_core.plan.case import Choice
+from hermotrope_core.plan.case import MOST_STAGES, Choice
 from hermotrope_core.prove import gates
+from hermotrope_core.prove.drill_levels import level
+from hermotrope_core.prove.drill_line import LINES, SIZES, WIDE
+from hermotrope_core.prove.drill_meter import Hidden, read
+from hermotrope_core.prove.drill_tells import probes, shows, usual
+from hermotrope_core.prove.progress import proved
+from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import number
 from tests.shelves import request
 from tests.support import case
@@ -202,3 +210,61 @@ class Edges(SimpleTestCase):
             self.assertEqual(len(found), told, volts)
             for one in found:
                 self.assertAlmostEqual(one.limit, last[0], delta=0.02)
+
+    def test_proved_are_all_gates_or_none(self) -> None:
+        rows: Any = [SimpleNamespace(state="passed"), SimpleNamespace(state="waived"), SimpleNamespace(state="open")]
+        self.assertEqual([proved(rows[:n]) for n in range(4)], [False, True, True, False])
+
+    def test_a_set_point_is_not_raised_where_nobody_knows_how_much_the_device_stands(self) -> None:
+        lossy = {"path.3.length_m": 8.0}
+        open_above = {"device.supply.max_v": None, "device.supply.absolute_max_v": None}
+        raised = set_point(Situation(case("cases", "hide-mount-on-tool-pack", **lossy)), 12.0, 12.0)
+        assert raised is not None
+        self.assertGreater(raised, 12.0)
+        made = case("cases", "hide-mount-on-tool-pack", **lossy, **open_above)
+        self.assertIsNone(set_point(Situation(made), 12.0, 12.0))
+
+    def test_how_much_more_a_load_would_have_to_draw_where_none_can_be_put(self) -> None:
+        port = case("judgements", "bank-naps-too-long").source
+        assert port is not None and port.regulated_output is not None
+        least = number(port.regulated_output.output_min_current_a or 0.0)
+        switch = {"stage": "switch", "resistance_ohm": 0.0}
+        full = self.found("auto-off", "judgements", "bank-naps-too-long", path=[switch] * MOST_STAGES)
+        self.assertEqual(full[0].change, ())
+        self.assertIn(f"a keep-alive load of {figure(least - full[0].have, 'A', 2)} more", full[0].cure)
+
+
+class Drill(SimpleTestCase):
+    def test_a_drawn_fault_has_its_usual_size_times_what_was_thrown(self) -> None:
+        for seed in range(40):
+            key = f"s{seed}"
+            drawn, dice = level(key), Random(key)
+            self.assertIs(dice.choice(LINES), drawn.line)
+            kind = dice.choice(drawn.line.faults())
+            size = SIZES[kind] * (1.0 + WIDE * (2.0 * dice.random() - 1.0)) if kind in SIZES else 1.0
+            self.assertEqual(drawn.hidden, Hidden(kind, size))
+
+    def test_amperes_of_the_pack_are_those_of_the_device_as_watts(self) -> None:
+        for line in LINES:
+            if "converter" in line.parts:
+                self.assertAlmostEqual(0.9 * line.pack_a * line.pack_v, line.load_a * line.device_v)
+            else:
+                self.assertEqual(line.pack_a, line.load_a)
+
+    def test_what_is_probed_is_a_part_or_a_point_against_a_minus(self) -> None:
+        line = LINES[0]
+        count = len(line.points())
+        pairs = {(one.red, one.black) for one in probes(line)}
+        over = {(i, i + 1) for i in range(count - 1)}
+        against = {(i, minus) for minus in (count - 2, count - 1) for i in range(minus)}
+        self.assertEqual(pairs, over | against)
+
+    def test_what_a_fault_of_no_size_shows_is_one_reading(self) -> None:
+        for line in LINES:
+            for kind in line.faults():
+                probe = next(iter(probes(line)))
+                told, one = shows(line, kind, probe), read(line, usual(kind), probe)
+                self.assertLessEqual(told.low, one.value)
+                self.assertLessEqual(one.value, told.high)
+                if kind not in SIZES:
+                    self.assertEqual((told.low, told.high), (one.value, one.value))

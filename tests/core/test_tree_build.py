@@ -20,7 +20,7 @@ from hermotrope_core.plan.outing import Outing, chain, forked
 from hermotrope_core.plan.outing_document import read_outing
 from hermotrope_core.prove import gates
 from hermotrope_core.prove.source_gate import OTHER
-from hermotrope_core.prove.tree import tree_gates
+from hermotrope_core.prove.tree import SAG_SHARE, tree_gates
 from hermotrope_core.several.follow import follow
 from hermotrope_core.several.load import Load, everything
 from tests.support import TESTS, case, golden
@@ -135,6 +135,8 @@ class Several(SimpleTestCase):
                     self.assertTrue(volts.low < flow.junction_v < volts.high)
                     self.assertTrue(amps.low < flow.source_a < amps.high)
             self.assertGreater(volts.low, 0.5 * load.trunk.emf(0.2) if not load.trunk.holders else 0.0)
+            assert load.flow is not None and load.full is not None
+            self.assertLess(volts.low, (1 - SAG_SHARE) * min(load.flow.junction_v, load.full.junction_v))
             self.assertTrue(together.gates[0].energises)
 
     def test_each_way_is_read_with_the_others_off(self) -> None:
