@@ -12,6 +12,7 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from hermotrope_core.circuit import laws
+from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import set_point
 from hermotrope_core.judge.findings import check
@@ -35,6 +36,7 @@ from hermotrope_core.prove.drill_tells import probes, shows, usual
 from hermotrope_core.prove.progress import proved
 from hermotrope_core.values.figures import figure
 from hermotrope_core.values.known import number
+from tests.drawn import drawn_cases
 from tests.shelves import request
 from tests.support import case
 
@@ -232,6 +234,39 @@ class Edges(SimpleTestCase):
         full = self.found("auto-off", "judgements", "bank-naps-too-long", path=[switch] * MOST_STAGES)
         self.assertEqual(full[0].change, ())
         self.assertIn(f"a keep-alive load of {figure(least - full[0].have, 'A', 2)} more", full[0].cure)
+
+
+class Runs(SimpleTestCase):
+    def test_half_the_time_on_is_half_the_watts_for_twice_as_long(self) -> None:
+        always = run(case("cases", "reference-1", **{"source.peukert": 1.0, "path": []}))
+        half = run(case("cases", "reference-1", **{"source.peukert": 1.0, "path": [], "device.modes.0.on_share": 0.5}))
+        self.assertAlmostEqual(half.runtime_s, 2.0 * always.runtime_s, delta=1e-6 * always.runtime_s)
+        for name in ("energy_to_device_wh", "energy_from_source_wh", "charge_ah"):
+            self.assertAlmostEqual(getattr(half, name), getattr(always, name), places=6)
+
+    def test_no_cycle_is_leapt_over_while_one_mode_is_refused(self) -> None:
+        """Only the light mode leaves the board too many volts: it is refused when its turn comes."""
+        modes = [{"name": name, "kind": "power", "power_w": watts} for name, watts in (("heavy", 40.0), ("light", 0.5))]
+        repeat = [{"mode": "heavy", "seconds": 10}, {"mode": "light", "seconds": 10}]
+        board = {"stage": "converter", "topology": "buck", "output_v": 12, "efficiency": 0.9, "input_max_v": 20.9}
+        made = case("cases", "hide-mount-on-tool-pack", **{
+            "device.modes": modes, "duty": {"repeat": repeat}, "path": [board], "source.resistance_ohm": 0.3,
+        })  # fmt: skip
+        ended = run(made)
+        self.assertEqual((ended.runtime_s, ended.end_cause), (10.0, "converter input too high"))
+
+
+class Fuses(SimpleTestCase):
+    def test_a_smaller_fuse_is_named_where_it_is_put_in_and_nowhere_else(self) -> None:
+        told = []
+        for _, drawn in drawn_cases(400):
+            told += [one for one in check(Situation(drawn)) if one.code in ("fuse-over-wire", "fuse-under-load")]
+        self.assertGreater(len(told), 20)
+        for one in told:
+            if one.cure.endswith(" A fuse"):
+                self.assertTrue(one.change, one.cure)
+            elif one.code == "fuse-over-wire":
+                self.assertFalse(one.change, one.cure)
 
 
 class Drill(SimpleTestCase):
