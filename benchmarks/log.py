@@ -17,7 +17,8 @@ from pathlib import Path
 import numpy as np
 
 from hermotrope.drawings.log_chart import log_chart
-from hermotrope.formats.logger_csv import read_log, recognise
+from hermotrope.formats.log_rows import read_log
+from hermotrope.formats.logger_csv import recognise
 from hermotrope_core.circuit.simulate import samples
 from hermotrope_core.fit import compare, fit
 from hermotrope_core.plan.case import planned

@@ -13,7 +13,8 @@ import msgspec
 import numpy as np
 from django.test import tag
 
-from hermotrope.formats.logger_csv import LogError, read_log, recognise, written_log
+from hermotrope.formats.log_rows import read_log
+from hermotrope.formats.logger_csv import LogError, recognise, written_log
 from tests.support import ROOT
 
 SEMICOLONS = (
@@ -167,7 +168,7 @@ class Large(TestCase):
         """The file itself, its numbers, and no more than one block of its cells."""
         script = (
             "import re, sys; from pathlib import Path\n"
-            "from hermotrope.formats.logger_csv import read_log, recognise\n"
+            "from hermotrope.formats.log_rows import read_log; from hermotrope.formats.logger_csv import recognise\n"
             "data = Path(sys.argv[1]).read_bytes()\n"
             "log = read_log(data, recognise(data).mapping)\n"
             "most = re.search(r'VmHWM:\\s*(\\d+)', Path('/proc/self/status').read_text())\n"

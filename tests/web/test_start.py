@@ -63,9 +63,9 @@ class Start(SimpleTestCase):
         """Styles and scripts come as one file each, named by content, packed and kept, with what every file says."""
         for kind, marks in (
             ("css", (":root{", ".night .own", ".way-heads")),
-            ("js", ("uPlot", "night-scrub", "#fold")),
+            ("js", ("plotting", "night-scrub", "#fold")),
         ):
-            names = re.findall(rf'"/(static/hermotrope/[^"]+\.{kind})"', page)
+            names = re.findall(rf'(?:src|href)="/(static/hermotrope/[^"]+\.{kind})"', page)
             self.assertRegex(names[0], rf"^static/hermotrope/all\.[0-9a-f]{{12}}\.{kind}$")
             self.assertEqual(len(names), 1)
             asked = urllib.request.Request(address + names[0], headers={"Accept-Encoding": "gzip"})

@@ -10,7 +10,8 @@ from django.http import QueryDict
 
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.log_chart import log_chart, overlay
-from hermotrope.formats.logger_csv import LogError, read_log, recognise
+from hermotrope.formats.log_rows import read_log
+from hermotrope.formats.logger_csv import LogError, recognise
 from hermotrope.proving import equipment
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import log_from, log_of, mapping_of, original_of

@@ -15,7 +15,8 @@ from hermotrope.bench import actions as bench
 from hermotrope.bench import trials
 from hermotrope.bench.models import Conversion, Trial
 from hermotrope.entry.typed import EditError
-from hermotrope.formats.logger_csv import read_log, recognise
+from hermotrope.formats.log_rows import read_log
+from hermotrope.formats.logger_csv import recognise
 from hermotrope.proving.actions import RUN_DOWN, believable, take_reading
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import arrays_kept, log_of, original_of, stamp
