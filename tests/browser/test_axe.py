@@ -25,7 +25,7 @@ PANELS = ("1", "2", "4", "6", "add-2", *VIEW_KEYS)
 ONE_IN = 30
 
 
-@tag("slow")
+@tag("slow", "late")
 class Accessible(BrowserTest):
     def test_no_view_breaks_a_rule(self) -> None:
         for command in ("load_starter", "load_demo", "load_outing", "load_making", "load_logbook"):

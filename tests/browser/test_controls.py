@@ -56,7 +56,7 @@ PANELS = """async () => {
 """Every panel of a conversion and what each offers, read without being drawn."""
 
 
-@tag("slow")
+@tag("slow", "late")
 class PressEverything(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
