@@ -86,6 +86,7 @@ class Drawings(BrowserTest):
 class Narrow(BrowserTest):
     """Nothing runs off the side of a phone: every panel of the demonstration in the slow lane, a sample in each run."""
 
+    @tag("late")
     def test_every_panel_fits(self) -> None:
         for command in ("load_demo", "load_outing"):
             call_command(command, verbosity=0)

@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 
 from django.core.management import call_command
 from django.db import OperationalError, connection
-from django.test import SimpleTestCase, TestCase
+from django.test import SimpleTestCase, TestCase, tag
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
@@ -135,6 +135,7 @@ class Machines(SimpleTestCase):
         with mock.patch.dict(os.environ, {"TZ": "Asia/Tokyo"}):
             self.assertEqual(local_zone(), "Asia/Tokyo")
 
+    @tag("late")
     def test_the_first_requests_may_come_all_at_once(self) -> None:
         """Decoders that were made by several threads together brought the process down."""
         source = os.pathsep.join((str(ROOT / "src"), str(ROOT)))
