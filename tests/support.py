@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import copy
 import json
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +13,9 @@ from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from
 
 TESTS = Path(__file__).parent
+MOST_MEMORY = (
+    "import re, pathlib\nprint(re.search(r'VmHWM:\\s*(\\d+)', pathlib.Path('/proc/self/status').read_text())[1])"
+)
 ROOT = TESTS.parent
 VIEW_KEYS = ("match", "run", "build", "buy", "do", "make", "prove", "record")
 """The panels of a conversion that belong to no station."""
@@ -71,3 +76,12 @@ def ready(name: str, **changes: Any) -> Case:
     for place, value in changes.items():
         made = put(made, place, value)
     return case_from(made)
+
+
+def alone(script: str, *words: str) -> tuple[list[int], int]:
+    """The whole numbers that a script prints in a process of its own, and the most megabytes it took."""
+    environment = {"PYTHONPATH": str(ROOT / "src"), "DJANGO_SETTINGS_MODULE": "tests.settings"}
+    command = [sys.executable, "-c", f"{script}\n{MOST_MEMORY}", *words]
+    done = subprocess.run(command, capture_output=True, env=environment, cwd=ROOT, check=True)
+    *told, kilobytes = map(int, done.stdout.split())
+    return told, kilobytes // 1024

@@ -92,7 +92,7 @@ class Twins(SimpleTestCase):
         """Where nothing is pulsed: a pulsed draw counts by its mean at a junction."""
         tried = 0
         for seed, case in CASES[:: 1 if SLOW else 3]:
-            if any(mode.share < 1.0 or mode.kind == "led" for mode in case.duty_modes()) or _keeps_awake(case):
+            if any(mode.share < 1.0 for mode in case.duty_modes()) or _keeps_awake(case):
                 continue
             with self.subTest(seed):
                 try:
@@ -106,7 +106,7 @@ class Twins(SimpleTestCase):
                     tried += 1
                     made = forked(case, at)
                     ended = follow(made.supplies[0], made.conditions, None)
-                    self.assertLessEqual(abs(ended.runtime_s - one.runtime_s), 5e-3 * one.runtime_s + turn, at)
+                    self.assertLessEqual(abs(ended.runtime_s - one.runtime_s), 1e-2 * one.runtime_s + turn, at)
         self.assertGreater(tried, 30)
 
 

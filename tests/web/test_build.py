@@ -17,6 +17,7 @@ from hermotrope.bench import actions
 from hermotrope.bench.build_panel import build_context
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.models import Conversion
+from hermotrope.bench.places import HOLDS_AWAKE, move_problems
 from hermotrope.drawings.margins import GREATEST_W, WIDE, heat_wide, margin_bar, warmth
 from hermotrope.drawings.reach import ROOM, reach
 from hermotrope.drawings.reach import WIDE as SPAN
@@ -339,3 +340,16 @@ class Stands(TestCase):
         self.assertAlmostEqual(board["bar"].left / board["bar"].rated, 3.37 / 8.0, delta=0.01)
         self.assertEqual(rows["Buck converter set to 12 V"]["heat"]["warmth"], "warm")
         self.assertTrue(rows["Buck converter set to 12 V"]["heat"]["hot_closed"])
+
+
+class Moving(TestCase):
+    def test_what_holds_its_volts_by_itself_keeps_no_part_in_its_place(self) -> None:
+        """Behind a bank or an adapter a keep-alive load needs no board: that may go anywhere before or behind it."""
+        load = {"stage": "keep-alive", "current_a": 0.1}
+        adapter = {"name": "Adapter", "chemistry": "mains-adapter", "cells_in_series": 1, "capacity_ah": 1,
+                   "cutoff_v": 0, "resistance_ohm": 0, "ocv": [[0, 19], [1, 19]], "full_v": 19}  # fmt: skip
+        board = {"stage": "converter", "topology": "buck", "output_v": 12, "efficiency": 0.9}
+        for source, wanted in ((adapter, [None, None, None]), ({}, [None, None, HOLDS_AWAKE])):
+            change = {"source": source} if source else {}
+            made = case("cases", "reference-1", **{"path": [board, load], **change})
+            self.assertEqual(move_problems(made)[0], wanted)

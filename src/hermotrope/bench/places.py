@@ -32,8 +32,8 @@ def move_problems(case: Case) -> list[list[str | None]]:
 
 
 def _wakes(case: Case, without: int) -> bool:
-    """Whether something before each keep-alive load still falls asleep once the stage at `without` is lifted."""
-    if case.source is None or case.source.regulated_output is not None:
+    """Whether something still holds its volts before each keep-alive load once the stage at `without` is lifted."""
+    if case.source is None or case.source.holds:
         return True
     rest = [one for i, one in enumerate(case.path) if i != without]
     first = next((i for i, one in enumerate(rest) if one.KEEPS_AWAKE), len(rest))

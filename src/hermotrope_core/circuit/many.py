@@ -3,7 +3,8 @@
 The scalar run (`discharge`) solves every piece in closed form; here the time over a piece is a
 Gauss-Legendre sum. A duty with several modes is followed along its average for as many whole cycles
 as surely run, and segment by segment in midpoint steps from there to its end. Both agree with the
-scalar run to a few parts in ten thousand (a test holds them together), far below any spread.
+scalar run to a few parts in ten thousand, where diodes fade to a few in a thousand (tests hold
+them together), far below any spread.
 """
 
 from __future__ import annotations

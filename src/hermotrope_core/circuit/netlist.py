@@ -216,8 +216,9 @@ class PathWriter:
 
     def _dark(self, demand: Demand, ohm: float) -> float:
         """Volts at the inlet where the open volts before `ohm` are those at which it is dark."""
-        over = (demand.dark_v - demand.drop_v) * demand.value / (demand.value + ohm) if demand.dark_v else 0.0
-        return demand.dark_v and demand.drop_v + over
+        if not demand.dark_v:
+            return 0.0
+        return demand.drop_v + (demand.dark_v - demand.drop_v) * demand.value / (demand.value + ohm)
 
     def load(self, node: str) -> list[str]:
         """The device: each mode draws while its turn lasts."""
