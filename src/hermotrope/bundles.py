@@ -23,7 +23,7 @@ STYLES = (
 SCRIPTS = (
     "vendor/idiomorph-ext.min.js", "morph.js", "plotting.js", "figures.js", "charts.js", "runlog.js",
     "scrub.js", "line.js", "fold.js", "ribbon.js", "outing.js", "nights.js", "steps.js", "match.js", "solid.js",
-    "marking.js", "keep.js", "away.js", "drop.js", "drill.js", "page.js", "keys.js",
+    "marking.js", "keep.js", "away.js", "drop.js", "drill.js", "presses.js", "page.js", "keys.js",
 )  # fmt: skip
 BUNDLES = {"all.css": STYLES, "all.js": SCRIPTS}
 """In this order; a later style goes before an earlier one."""

@@ -58,6 +58,8 @@ class Panel(msgspec.Struct, frozen=True):
     traits: tuple[tuple[str, str, bool], ...] = ()
     uses: tuple[tuple[str, str, bool], ...] = ()
     """What it is used for, asked of everybody once: trait, words, whether it is so."""
+    of: str = ""
+    """Which part of the line it shows, apart from where it stands: a press is for that part only."""
 
 
 def row_at(case: Case, place: str) -> Row:
@@ -97,7 +99,9 @@ def panel_for(case: Case, key: str) -> Panel:
 
 def _stage_panel(case: Case, stage: Stage, index: int) -> Panel:
     asked = rows(stage, stage.ROWS, f"/path/{index - 2}")
-    return Panel(str(index), stage.title, "stage", index - 2, helped(case, asked))
+    alike = [at for at, other in enumerate(case.path) if other.title == stage.title]
+    of = f"{stage.title} {alike.index(index - 2) + 1} of {len(alike)}"
+    return Panel(str(index), stage.title, "stage", index - 2, helped(case, asked), of=of)
 
 
 def _source_panel(case: Case) -> Panel:

@@ -38,24 +38,6 @@
       event.detail.parameters[input.name] = input.value;
     });
   });
-  // Enter is a change and a submission: the same entry is sent once, so that no second one passes over a conflict unseen.
-  const sent = new WeakMap();
-  document.addEventListener("htmx:beforeRequest", (event) => {
-    const form = event.detail.elt;
-    if (!form.matches?.(".row-field")) return;
-    const why = event.detail.requestConfig.triggeringEvent,
-      last = sent.get(form);
-    const now = {
-      entry: new URLSearchParams(new FormData(form)).get("text"),
-      known: form.elements.known_by?.value,
-      at: performance.now(),
-    };
-    const again = last && last.entry === now.entry && last.known === now.known && now.at - last.at < 3000;
-    if (why?.type === "submit" && (!why.submitter || why.submitter.closest("noscript")) && again)
-      event.preventDefault();
-    else sent.set(form, now);
-  });
-
   // What was not taken is told where the press was, and at the head; "saved" stands only after an answer that took it.
   function saved(words) {
     const box = byId("saved");
@@ -98,28 +80,26 @@
   document.addEventListener("htmx:responseError", (event) =>
     told(event, `Not done. ${reason(event.detail.xhr)} What you typed is still here.`),
   );
+  document.addEventListener("untaken", (event) => {
+    trouble(event.detail);
+    saved("not saved");
+  });
   document.addEventListener("htmx:sendError", (event) =>
     told(event, `Not done. ${TOLD[0]} What you typed is still here.`),
   );
 
   // A pressed button keeps the focus when the page is put in anew; where it is gone, the panel takes it, never the page.
   const formOf = (node) => node?.closest?.("form[action]");
-  const named = (form) =>
-    form.getAttribute("action") +
-    [...form.querySelectorAll("input[type=hidden]")]
-      .filter((one) => !["csrfmiddlewaretoken", "version", "panel"].includes(one.name))
-      .map((one) => `&${one.name}=${one.value}`)
-      .join("");
   let pressed = null;
   document.addEventListener("htmx:beforeSwap", () => {
     const at = document.activeElement,
       form = at?.matches("button") ? formOf(at) : null;
-    if (at && at !== document.body) pressed = { form: form && named(form), words: at.textContent };
+    if (at && at !== document.body) pressed = { form: form && presses.meaning(form), words: at.textContent };
   });
   document.addEventListener("htmx:afterSettle", () => {
     if (!pressed || document.activeElement !== document.body) return;
     const form =
-      pressed.form && [...document.querySelectorAll("form[action]")].find((one) => named(one) === pressed.form);
+      pressed.form && [...document.querySelectorAll("form[action]")].find((one) => presses.meaning(one) === pressed.form);
     const button = form && [...form.querySelectorAll("button")].find((one) => one.textContent === pressed.words);
     const main = document.querySelector("main");
     if (main && !main.hasAttribute("tabindex")) main.tabIndex = -1;

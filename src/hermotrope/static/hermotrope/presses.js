@@ -1,0 +1,120 @@
+// A press means what stood on the page when it was made: it is done to that thing, once, or it is told that it was not.
+"use strict";
+const presses = (() => {
+  // What a form would do, and to what: not who asks and from which state, nor what a field held before,
+  // nor where the thing stands if the form says which thing it is (`of`).
+  const ASKER = ["csrfmiddlewaretoken", "version", "part_version", "panel", "was"];
+  const meaning = (form) => {
+    const said = [...form.querySelectorAll("input[type=hidden]")].filter((one) => !ASKER.includes(one.name));
+    const of = said.some((one) => one.name === "of");
+    return [form.getAttribute("action")]
+      .concat(said.map((one) => `${one.name}=${of ? stand(one) : one.value}`))
+      .join("&");
+  };
+  const stand = (one) => (one.name === "at" ? "" : one.value.replace(/\/\d+/g, "/"));
+  const same = (meant) =>
+    [...document.querySelectorAll("form[action]")].find((form) => form.getClientRects().length && meaning(form) === meant);
+
+  const GONE = "Not done: the page was drawn anew under that press, and what it was for is no longer there. Look again.";
+
+  let down = null; // the button under the pointer, and what it meant when it went down
+  const meant = new WeakMap(); // of every event that asked for a request
+  const waiting = new Map(); // forms whose press waits for an answer under way
+  const working = new WeakSet(); // forms whose press is being answered
+  const last = new WeakMap(); // of every form, what was entered and when
+  let taken = null; // what was entered for a press that is made again
+
+  // The same press on the page as it is now.
+  function again(press) {
+    const form = same(press.meaning);
+    if (!form) {
+      document.dispatchEvent(new CustomEvent("untaken", { detail: GONE }));
+      return;
+    }
+    const button = [...form.querySelectorAll("button")].find((one) => one.textContent === press.words);
+    taken = press.values;
+    form.requestSubmit(button);
+    taken = null;
+  }
+  const press = (form, button) => ({
+    meaning: down && down.button === button ? down.press.meaning : meaning(form),
+    words: button?.textContent,
+    values: taken ?? entered(form),
+  });
+  // What somebody entered, by names; a file is taken as the form has it.
+  function entered(form) {
+    const data = new FormData(form);
+    return Object.fromEntries(
+      [...form.querySelectorAll("input:not([type=hidden], [type=file]), select, textarea")]
+        .filter((one) => one.name)
+        .map((one) => [one.name, data.getAll(one.name)]),
+    );
+  }
+
+  // A double click is one press; Enter is a change and a submission of the same entry, sent once, so that no second one
+  // passes over a conflict unseen.
+  function twice(form, button, made) {
+    if (button) return working.has(form) || waiting.has(form);
+    const before = last.get(form);
+    return before && before.entry === JSON.stringify(made.values) && performance.now() - before.at < 3000;
+  }
+
+  document.addEventListener("htmx:confirm", (event) => {
+    const { elt: form, verb, triggeringEvent: why } = event.detail;
+    if (verb !== "post" || !why || !form.matches("form")) return;
+    const button = why.submitter?.closest("noscript") ? null : (why.submitter ?? null);
+    if (!meant.has(why)) {
+      const made = press(form, button);
+      if (why.type === "submit" && twice(form, button, made)) {
+        event.preventDefault();
+        return;
+      }
+      meant.set(why, made);
+      last.set(form, { entry: JSON.stringify(made.values), at: performance.now() });
+      waiting.set(form, why);
+      down = null;
+    }
+    if (meant.get(why).meaning === meaning(form)) return;
+    event.preventDefault();
+    waiting.delete(form);
+    again(meant.get(why));
+  });
+  // The answer before it may have put another entry into the form: what was pressed is sent.
+  document.addEventListener("htmx:configRequest", (event) => {
+    const { elt: form, triggeringEvent: why, parameters } = event.detail;
+    if (waiting.get(form) === why) waiting.delete(form);
+    for (const [name, values] of Object.entries(meant.get(why)?.values ?? {})) {
+      if (values.length) parameters[name] = values;
+      else delete parameters[name];
+    }
+  });
+  document.addEventListener("htmx:beforeSend", (event) => working.add(event.detail.elt));
+  document.addEventListener("htmx:afterRequest", (event) => working.delete(event.detail.requestConfig.elt));
+  // The form of a press that waits was put out with the old page.
+  document.addEventListener("htmx:afterSettle", () => {
+    for (const [form, why] of waiting) {
+      if (form.isConnected) continue;
+      waiting.delete(form);
+      again(meant.get(why));
+    }
+  });
+
+  // A page that is drawn anew between the pointer's going down and up gets no click of its own.
+  document.addEventListener(
+    "pointerdown",
+    (event) => {
+      const button = event.button === 0 ? event.target.closest?.("form[action] button:not([type=button])") : null;
+      down = null;
+      if (button) down = { button, press: press(button.form, button), x: event.clientX, y: event.clientY };
+    },
+    true,
+  );
+  document.addEventListener("keydown", () => (down = null), true);
+  document.addEventListener("pointerup", (event) => {
+    const was = down;
+    if (!was || was.button.isConnected || Math.hypot(event.clientX - was.x, event.clientY - was.y) > 8) return;
+    down = null;
+    setTimeout(() => again(was.press));
+  });
+  return { meaning };
+})();
