@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -37,12 +37,16 @@ class BundledStorage(CompressedManifestStaticFilesStorage):  # type: ignore[misc
     ) -> Iterator[Any]:
         for bundle, names in BUNDLES.items():
             path = f"{ROOM}/{bundle}"
-            joined = "\n".join(Path(self.path(f"{ROOM}/{name}")).read_text("utf-8") for name in names)
             if self.exists(path):
                 self.delete(path)
-            self.save(path, ContentFile(joined.encode()))
+            self.save(path, ContentFile(joined(Path(self.path(f"{ROOM}/{name}")) for name in names)))
             paths[path] = (self, path)
         yield from super().post_process(paths, dry_run, **options)
+
+
+def joined(files: Iterable[Path]) -> bytes:
+    """The content of a bundle: its files one after the other."""
+    return b"\n".join(file.read_bytes() for file in files)
 
 
 def links(bundle: str, markup: str) -> SafeString:

@@ -5,13 +5,19 @@ from __future__ import annotations
 import atexit
 import os
 from functools import cache
+from mimetypes import guess_type
+from pathlib import Path
 
+from django.contrib.staticfiles.finders import find
 from django.contrib.staticfiles.handlers import StaticFilesHandler
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
-from django.http import HttpRequest
+from django.http import Http404, HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
+from django.test import override_settings
 from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
+
+from hermotrope.bundles import BUNDLES, ROOM, joined
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
@@ -28,12 +34,28 @@ os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
 
 
 class KeptFiles(StaticFilesHandler):
-    """Styles and scripts do not change while a test runs: the browser may keep them."""
+    """Styles and scripts, bundled as when they are served; they do not change meanwhile: the browser may keep them."""
 
     def serve(self, request: HttpRequest) -> HttpResponseBase:
-        response = super().serve(request)
+        kind = guess_type(request.path)[0]
+        response = HttpResponse(content(self.file_path(request.path)), content_type=kind)
         response["Cache-Control"] = "max-age=3600"
         return response
+
+
+@cache
+def content(name: str) -> bytes:
+    """What is served under a static name."""
+    _, _, bundle = name.rpartition("/")
+    names = [f"{ROOM}/{one}" for one in BUNDLES[bundle]] if bundle in BUNDLES else [name]
+    return joined(Path(found(one)) for one in names)
+
+
+def found(name: str) -> str:
+    path = find(name)
+    if not isinstance(path, str):
+        raise Http404(name)
+    return path
 
 
 @cache
@@ -46,6 +68,7 @@ def chromium() -> Browser:
     return browser
 
 
+@override_settings(COLLECTED=True)
 class BrowserTest(StaticLiveServerTestCase):
     """Opens a page per test at 1280 by 800; `errors` collects what the browser complains about."""
 
