@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from html.parser import HTMLParser
 from typing import NamedTuple
+
+from lxml import etree
 
 Fields = tuple[tuple[str, str], ...]
 
@@ -44,9 +45,10 @@ class _Form:
         self.files = False
 
 
-class _Reader(HTMLParser):
+class _Reader:
+    """What lxml tells of a page, tag by tag."""
+
     def __init__(self) -> None:
-        super().__init__()
         self.forms: list[_Form] = []
         self.open: _Form | None = None
         self.loose: list[tuple[str, str, dict[str, str]]] = []
@@ -56,8 +58,8 @@ class _Reader(HTMLParser):
         self.area: dict[str, str] | None = None
         self.text = ""
 
-    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        at = {name: value or "" for name, value in attrs}
+    def start(self, tag: str, attributes: dict[str, str]) -> None:
+        at = dict(attributes)
         if tag == "form":
             self.open = _Form(at)
             self.forms.append(self.open)
@@ -92,7 +94,7 @@ class _Reader(HTMLParser):
         if not at.get("form") and self.open is None:
             self.loose.pop()
 
-    def handle_endtag(self, tag: str) -> None:
+    def end(self, tag: str) -> None:
         if tag == "form":
             self.open = None
         elif tag == "select" and self.select is not None:
@@ -104,11 +106,11 @@ class _Reader(HTMLParser):
             self._field("text", self.text, self.area)
             self.area = None
 
-    def handle_data(self, data: str) -> None:
+    def data(self, data: str) -> None:
         if self.area is not None:
             self.text += data
 
-    def finish(self) -> None:
+    def close(self) -> None:
         named = {form.id: form for form in self.forms if form.id}
         for kind, value, at in self.loose:
             form = self.forms[int(at["form"][1:])] if at["form"].startswith("#") else named.get(at["form"])
@@ -126,8 +128,7 @@ class _Reader(HTMLParser):
 def controls(html: str, here: str) -> Iterator[Control]:
     """Every control of a page or fragment that was read at the path `here`."""
     reader = _Reader()
-    reader.feed(html)
-    reader.finish()
+    etree.HTML(html or " ", etree.HTMLParser(target=reader))
     for url in dict.fromkeys(reader.links):
         if not url.startswith(("#", "data:", "mailto:")):
             yield Control("get", _at(url, here))

@@ -1,6 +1,7 @@
 """Settings for the tests: a throw-away data folder, plain static files, no demonstration data."""
 
 import atexit
+import gc
 import os
 import shutil
 import tempfile
@@ -11,6 +12,8 @@ os.environ["HERMOTROPE_DATA"] = tempfile.mkdtemp(prefix="hermotrope-test-", dir=
 atexit.register(shutil.rmtree, os.environ["HERMOTROPE_DATA"], ignore_errors=True)
 
 from hermotrope.settings import *  # noqa: E402, F403  # the folder must be known before they are read
+
+gc.set_threshold(50_000, 20, 20)  # as where it is served
 
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.InMemoryStorage"},

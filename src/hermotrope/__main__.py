@@ -33,6 +33,7 @@ OWNER_ALONE = 0o077
 
 def main(argv: list[str]) -> int:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "hermotrope.settings")
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # our sums are small: more threads only wait for each other
     command, rest = (argv[0], argv[1:]) if argv else ("run", [])
     if command == "test":
         os.environ["DJANGO_SETTINGS_MODULE"] = "tests.settings"

@@ -9,6 +9,7 @@ import re
 from io import BytesIO, StringIO
 
 from django.core.management import call_command
+from django.test import tag
 from PIL import Image
 from playwright.sync_api import expect
 
@@ -45,6 +46,7 @@ class Dropped(BrowserTest):
         expect(self.page.locator("#line")).to_be_visible()
         self.assertEqual(Conversion.objects.count(), 1)
 
+    @tag("late")
     def test_each_kind_is_told_and_goes_where_it_belongs(self) -> None:
         call_command("load_demo", verbosity=0)
         out = BytesIO()

@@ -169,6 +169,7 @@ class Tabs(BrowserTest):
 
 
 class Manners(BrowserTest):
+    @tag("late")
     def test_figures_are_written_as_they_are_liked(self) -> None:
         self.goto("/new/")
         self.page.locator("form.device-card", has_text="Pan mount").get_by_role("button").click()
@@ -328,6 +329,7 @@ class Manners(BrowserTest):
 
 
 class ShelfJourney(BrowserTest):
+    @tag("late")
     def test_a_decoded_label_becomes_a_shelf_item_and_is_used(self) -> None:
         page = self.page
         self.goto("/shelf/")
@@ -595,6 +597,7 @@ class BankJourney(BrowserTest):
         page.locator("#f-resistance-ohm").press("Enter")
         expect(page.locator("#row-f-resistance-ohm .row-error")).to_have_count(0)
 
+    @tag("late")
     def test_a_large_import_tells_how_far_it_is(self) -> None:
         page = self.page
         self.goto("/shelf/")

@@ -64,9 +64,9 @@ class Presses(BrowserTest):
             box = out.bounding_box()
             assert box is not None
             self.page.mouse.down()
-            self.page.evaluate(
-                "() => { const form = [...document.querySelectorAll('form')].find(one => one.textContent.includes('Take it out'));"
-                " const made = form.cloneNode(true); form.replaceWith(made); htmx.process(made); }"
+            out.evaluate(
+                "(button) => { const made = button.form.cloneNode(true);"
+                " button.form.replaceWith(made); htmx.process(made); }"
             )
             self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2 + moved)
             self.page.mouse.up()

@@ -91,7 +91,7 @@ class Twins(SimpleTestCase):
     def test_a_junction_before_the_only_device_changes_nothing(self) -> None:
         """Where nothing is pulsed: a pulsed draw counts by its mean at a junction."""
         tried = 0
-        for seed, case in CASES[:: 1 if SLOW else 3]:
+        for seed, case in CASES[:: 1 if SLOW else 6]:
             if any(mode.share < 1.0 for mode in case.duty_modes()) or _keeps_awake(case):
                 continue
             with self.subTest(seed):
@@ -107,7 +107,7 @@ class Twins(SimpleTestCase):
                     made = forked(case, at)
                     ended = follow(made.supplies[0], made.conditions, None)
                     self.assertLessEqual(abs(ended.runtime_s - one.runtime_s), 1e-2 * one.runtime_s + turn, at)
-        self.assertGreater(tried, 30)
+        self.assertGreater(tried, 15)
 
 
 def _keeps_awake(case: Case) -> bool:
