@@ -20,6 +20,7 @@ import segno
 
 from hermotrope.backups import DATABASE, BackupError, examined, restore, write
 from hermotrope.folder import lock, tell
+from hermotrope.neighbours import closed_to_neighbours, this_user
 from hermotrope.phones.lan import Network
 from hermotrope_cli.__main__ import main as on_a_document
 
@@ -117,7 +118,9 @@ def serve(command: str, arguments: list[str]) -> int:
     from hermotrope.wsgi import application
 
     try:
-        waitress.serve(application, sockets=[listener], threads=4, ident="hermotrope")
+        waitress.serve(
+            closed_to_neighbours(application, this_user()), sockets=[listener], threads=4, ident="hermotrope"
+        )
     except KeyboardInterrupt:
         print()
     finally:

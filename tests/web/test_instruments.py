@@ -246,6 +246,25 @@ class Recording(TestCase):
 
 
 class Names(TestCase):
+    def test_only_what_is_near_is_asked_and_a_name_is_looked_up_once(self) -> None:
+        for host in ("8.8.8.8", "1.1.1.1", "224.0.0.1", "0.0.0.0"):  # asked for, not listened on
+            with self.subTest(host), self.assertRaisesRegex(InstrumentError, "on the network around it"):
+                Instrument(f"TCPIP0::{host}::5025::SOCKET", timeout_ms=200)
+        answers = iter([("127.0.0.1", 0), ("8.8.8.8", 0)])
+        asked: list[tuple[str, int]] = []
+
+        def connect(address: tuple[str, int], _: float) -> None:
+            asked.append(address)
+            raise OSError("nobody")
+
+        with (
+            mock.patch("socket.getaddrinfo", lambda *_: [(0, 0, 0, "", next(answers))]),
+            mock.patch("socket.create_connection", connect),
+            self.assertRaises(Lost),
+        ):
+            Instrument("TCPIP0::meter.example::5025::SOCKET")
+        self.assertEqual(asked, [("127.0.0.1", 5025)])
+
     def test_a_serial_name_reaches_serial_ports_and_no_file(self) -> None:
         for name in ("ASRL/dev/ttyUSB0::INSTR", "ASRL3::INSTR", "ASRLCOM4::INSTR", "asrl/dev/ttyACM1::instr"):
             self.assertEqual(checked_resource(name), name)

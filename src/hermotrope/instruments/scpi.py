@@ -7,6 +7,7 @@ import re
 import socket
 import threading
 from contextlib import suppress
+from ipaddress import ip_address
 from types import TracebackType
 from typing import Any
 
@@ -23,6 +24,7 @@ CHUNK = 65_536
 _RESOURCE = re.compile(r"^(TCPIP\d*|USB\d*|ASRL[\w/.-]*|GPIB\d*)(::[\w.:/ \[\]-]{1,80})+$", re.IGNORECASE)
 _SERIAL = re.compile(r"^ASRL(\d+|COM\d+|/dev/(?:tty|cu)[\w.-]+|/dev/serial/by-\w+/[\w:-]+)::INSTR$", re.IGNORECASE)
 """Serial ports, and no other file of this machine."""
+_HOST = re.compile(r"^(TCPIP\d*::)([^:]+)", re.IGNORECASE)
 _RAW = re.compile(r"^TCPIP\d*::([^:]+)::(\d{1,5})::SOCKET$", re.IGNORECASE)
 
 
@@ -50,10 +52,11 @@ class Instrument:
     def __init__(self, resource: str, timeout_ms: int = TIMEOUT_MS) -> None:
         self.name = checked_resource(resource)
         try:
-            _reachable(self.name, timeout_ms / 1000.0)
+            near = _near(self.name)
+            _reachable(near, timeout_ms / 1000.0)
             self._manager = pyvisa.ResourceManager("@py")
             self._port: Any = self._manager.open_resource(
-                self.name, read_termination="\n", write_termination="\n", timeout=timeout_ms, open_timeout=timeout_ms
+                near, read_termination="\n", write_termination="\n", timeout=timeout_ms, open_timeout=timeout_ms
             )
         except (pyvisa.Error, OSError, ValueError) as error:
             raise Lost(f"no instrument answers at {self.name} ({_words(error)})") from None
@@ -132,6 +135,24 @@ class Instrument:
         """The answer as numbers separated by commas; empty where nothing came."""
         reply = self.ask(query)
         return [number_in(part, query, self.name) for part in reply.split(",")] if reply else []
+
+
+def _near(name: str) -> str:
+    """The resource name with its host as an address of this machine or of the network around it.
+
+    A host that is named is looked up once, so that no second answer leads elsewhere. Raises `InstrumentError` for one
+    far away, OSError for one that nobody knows.
+    """
+    match = _HOST.match(name)
+    if not match:
+        return name
+    _, _, _, _, (host, *_) = socket.getaddrinfo(match[2], None, socket.AF_INET, socket.SOCK_STREAM)[0]
+    address = ip_address(host)
+    if not (address.is_private or address.is_link_local) or address.is_multicast or address.is_unspecified:
+        raise InstrumentError(
+            f"{match[2]} is not on this machine nor on the network around it: only instruments there are asked"
+        )
+    return f"{match[1]}{host}{name[match.end() :]}"
 
 
 def _reachable(name: str, timeout_s: float) -> None:
