@@ -23,7 +23,8 @@ from hermotrope.drawings.ends import other_end
 from hermotrope.drawings.output import output_curve
 from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.reach import reach
-from hermotrope.shelf.entries import pack_groups
+from hermotrope.shelf.entries import packs_listed
+from hermotrope.shelf.models import MOST_WORDS
 from hermotrope_core.hours.ran import judged_run
 from hermotrope_core.judge.findings.joining import how_to_measure
 from hermotrope_core.kinds.inlets import fixed_by_standard
@@ -53,6 +54,11 @@ class Shown:
     @property
     def case(self) -> Case:
         return self.feed.case
+
+    @property
+    def words(self) -> str:
+        """What a long list is searched for."""
+        return self.query.get("find", "").strip()[:MOST_WORDS]
 
 
 def panel_context(shown: Shown) -> dict[str, Any]:
@@ -96,7 +102,7 @@ def _probing(case: Case) -> str:
 
 
 def _shelf(shown: Shown) -> dict[str, Any]:
-    return {"shelf": pack_groups(shown.case)}
+    return packs_listed(shown.case, shown.words)
 
 
 def _source(shown: Shown) -> dict[str, Any]:
@@ -118,7 +124,7 @@ def _add(shown: Shown) -> dict[str, Any]:
     at = shown.panel.stage
     case = shown.case
     forks = case.source is not None and 0 <= at <= len(case.path) and not case.mains_at(at)
-    return {"stage_kinds": kind_problems(case, STAGES, at), "tray": tray(case, at), "forks": forks}
+    return {"stage_kinds": kind_problems(case, STAGES, at), "forks": forks, **tray(case, at, shown.words)}
 
 
 def _build(shown: Shown) -> dict[str, Any]:

@@ -51,11 +51,11 @@ def kind_problems(case: Case, kinds: tuple[tuple[str, str], ...], at: int) -> li
     return made
 
 
-def tray(case: Case, at: int) -> list[dict[str, Any]]:
-    """Stages of the shelf, what one has first, each with what speaks against every gap; one query."""
+def tray(case: Case, at: int, words: str = "") -> dict[str, Any]:
+    """Stages of the shelf that some words call, what one has first, each with what speaks against every gap."""
     rows = []
-    items = Item.objects.exclude(kind__in=("source", "meter")).order_by("-have", "position", "pk")
-    for item in items[:MOST_TRAY]:
+    items = Item.objects.exclude(kind__in=("source", "meter")).saying(words)
+    for item in items.order_by("-have", "position", "pk")[:MOST_TRAY]:
         part = item.readable()
         if part is None or isinstance(part, Source):
             continue
@@ -72,4 +72,5 @@ def tray(case: Case, at: int) -> list[dict[str, Any]]:
                 "places": places,
             }
         )
-    return sorted(rows, key=lambda row: (bool(row["problem"]), not row["have"]))
+    rows.sort(key=lambda row: (bool(row["problem"]), not row["have"]))
+    return {"tray": rows, "seek": {"words": words, "shown": MOST_TRAY, "of": items.count()}}

@@ -8,9 +8,20 @@ from typing import Any
 from django.http import QueryDict
 
 from hermotrope.bench.feed import Feed
-from hermotrope.bench.run_tools import RunAsk, against, falls_asleep, overlay, plan_for, read_run_ask, slots, wish_of
+from hermotrope.bench.run_tools import (
+    MOST_CHOICES,
+    RunAsk,
+    against,
+    falls_asleep,
+    overlay,
+    plan_for,
+    read_run_ask,
+    slots,
+    wish_of,
+)
 from hermotrope.drawings.output import output_over_time
 from hermotrope.drawings.ribbon import ribbon, sums_of
+from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.job import charge_at, output_over_run
 from hermotrope_core.hours.long_run import leaking_runtime
@@ -37,6 +48,9 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "run_query": ask.query(),
         "ribbon": ribbon(case),
         "overlay_slots": slots(ask),
+        "packs": Item.objects.filter(kind="source").count(),
+        "most_packs": MOST_CHOICES,
+        "find": ask.find,
     }
     situation = feed.planned
     if situation is None or feed.run is None or feed.marked_run is None or feed.run.runtime_s <= 0.0:

@@ -13,7 +13,7 @@ from django.http import QueryDict
 
 from hermotrope.bench.feed import Feed
 from hermotrope.drawings.ways import curves
-from hermotrope.shelf.models import Item
+from hermotrope.shelf.models import MOST_WORDS, Item
 from hermotrope_core.circuit.estimate import QUICK_DRAWS, estimate
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.economy import Side, payback, side_of
@@ -33,7 +33,7 @@ from hermotrope_core.values.quantity import QuantityError, parse
 
 MOST_OVERLAID = 4
 """Runs on one axis, the conversion's own among them."""
-MOST_CHOICES = 200
+MOST_CHOICES = 60
 MOST_DAYS = 50 * 365.0
 """A payback later than this has no date."""
 ASKED = {
@@ -60,6 +60,8 @@ class RunAsk(msgspec.Struct, frozen=True):
     overlaid: tuple[str, ...]
     hot: bool
     errors: dict[str, str]
+    find: str = ""
+    """What the packs are searched for."""
 
     def query(self) -> str:
         pairs = [("panel", "run"), *((name, text) for name, text in self.typed.items() if text)]
@@ -83,7 +85,7 @@ def read_run_ask(query: QueryDict) -> RunAsk:
         except QuantityError as error:
             errors[name] = str(error)
     overlaid = tuple(dict.fromkeys(filter(None, query.getlist("with"))))[: MOST_OVERLAID - 1]
-    return RunAsk(typed, values, overlaid, query.get("hot") == "on", errors)
+    return RunAsk(typed, values, overlaid, query.get("hot") == "on", errors, query.get("find", "").strip()[:MOST_WORDS])
 
 
 def wish_of(situation: Situation, ask: RunAsk) -> float | None:
@@ -196,8 +198,10 @@ def _no_payback(old: Side, new: Side) -> str:
 
 def slots(ask: RunAsk) -> list[list[tuple[str, str, bool]]]:
     """For each pack that can be laid over, the sources of the shelf (key, name, chosen), those at hand first."""
-    items = Item.objects.filter(kind="source").order_by("-have", "position", "pk").values_list("key", "name")
-    sources = list(items[:MOST_CHOICES])
+    packs = Item.objects.filter(kind="source")
+    items = packs.saying(ask.find).order_by("-have", "position", "pk").values_list("key", "name")
+    laid = packs.filter(key__in=ask.overlaid).values_list("key", "name")
+    sources = list(dict.fromkeys([*items[:MOST_CHOICES], *laid]))
     chosen = [*ask.overlaid, *[""] * (MOST_OVERLAID - 1)][: MOST_OVERLAID - 1]
     return [[(key, name, key == one) for key, name in sources] for one in chosen]
 

@@ -14,7 +14,7 @@ from hermotrope.drawings.night import night, points
 from hermotrope.entry.typed import show_table
 from hermotrope.outing.actions import from_bench, moved
 from hermotrope.outing.models import Outing
-from hermotrope.shelf.models import Item
+from hermotrope.shelf.models import MOST_WORDS, Item
 from hermotrope_core.circuit.pack import rated_wh
 from hermotrope_core.judge.alone import alone
 from hermotrope_core.kinds.effects import CAUSE_WORDS
@@ -55,6 +55,20 @@ LONGEST_S = 14 * 86400.0
 """An outing without hours is drawn no longer than this."""
 
 
+def pack_choices(words: str = "") -> list[tuple[int, str]]:
+    """The packs of the Shelf that are called by some words, what is owned first."""
+    found = Item.objects.filter(kind="source").saying(words).order_by("-have", "position", "name")[:MOST_CHOICES]
+    return [(one.pk, one.name if one.have == "own" else f"{one.name} ({one.get_have_display()})") for one in found]
+
+
+def bench_choices(words: str = "") -> list[tuple[int, str]]:
+    """The conversions that are called by some words."""
+    found = Conversion.objects.order_by("title")
+    for word in words[:MOST_WORDS].split():
+        found = found.filter(title__icontains=word)
+    return list(found.values_list("pk", "title")[:MOST_CHOICES])
+
+
 def page_context(
     outing: Outing, document: Document, errors: dict[str, str] | None = None, typed: dict[str, str] | None = None
 ) -> dict[str, Any]:
@@ -75,8 +89,10 @@ def page_context(
         "hours": "" if document.hours is None else duration(3600.0 * number(document.hours)),
         "nights": nights,
         "verdict": next((word for word in VERDICTS.values() if word in worst), "") if runs else "",
-        "packs": Item.objects.filter(kind="source").order_by("-have", "position", "name")[:MOST_CHOICES],
-        "conversions": list(Conversion.objects.order_by("title").values_list("pk", "title")[:MOST_CHOICES]),
+        "packs": pack_choices(),
+        "conversions": bench_choices(),
+        "more_packs": Item.objects.filter(kind="source").count() > MOST_CHOICES,
+        "more_conversions": Conversion.objects.count() > MOST_CHOICES,
         "wishes": WISHES,
         "chargers": [(one.name, stated(number(one.power_w), "W"), one.opens, one.closes) for one in document.chargers],
         "runs": runs,

@@ -4,6 +4,7 @@ from hermotrope.outing.views import changes, outing, outings, sheet, workshop
 
 urlpatterns = [
     path("", outings.outings, name="outings"),
+    path("choices/<slug:what>/", outings.choices, name="outing-choices"),
     path("new/", outings.new, name="outing-new"),
     path("fork/<int:pk>/", outings.fork, name="outing-fork"),
     path("import/", outings.take_in, name="outing-import"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from hermotrope.shelf.models import Item
@@ -14,12 +15,21 @@ from hermotrope_core.plan.source import Source
 from hermotrope_core.values.figures import figure, reach, stated
 from hermotrope_core.values.known import maybe
 
+LISTED = 60
+"""Packs of a list; the rest is searched for."""
 
-def pack_groups(case: Case) -> list[tuple[str, list[dict[str, Any]]]]:
-    """Every pack by group, what is owned first; one query."""
+
+def packs_listed(case: Case, words: str = "") -> dict[str, Any]:
+    """The packs that are called by some words, by group, what is owned first; two queries."""
+    found = Item.objects.filter(kind="source").saying(words)
+    groups = _groups(case, found.order_by("-have", "position", "pk")[:LISTED])
+    return {"shelf": groups, "seek": {"words": words, "shown": LISTED, "of": found.count()}}
+
+
+def _groups(case: Case, items: Iterable[Item]) -> list[tuple[str, list[dict[str, Any]]]]:
     low, high = maybe(case.device.supply.min_v), maybe(case.device.supply.max_v)
     groups: dict[str, list[dict[str, Any]]] = {}
-    for item in Item.objects.filter(kind="source"):
+    for item in items:
         group = "Yours" if item.have != Item.Have.MAYBE else item.group or "Other packs"
         source = item.readable()
         if isinstance(source, Source):

@@ -7,13 +7,25 @@ from typing import Any
 import msgspec
 from django.core.validators import MinValueValidator
 from django.db import models
+from django.db.models import Q
 
 from hermotrope.shelf.parts import KINDS, Part, certainty, part_from, summary
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
 
+MOST_WORDS = 80
+"""Characters of what the shelf is searched for."""
 COLUMN_FACTS = ("price", "mass_g", "recharge_h")
 """Facts of a pack that the shelf keeps in columns, to sort and filter by."""
+
+
+class Items(models.QuerySet["Item"]):
+    def saying(self, words: str) -> Items:
+        """Those whose name, group or note holds each of the words."""
+        found = self
+        for word in words[:MOST_WORDS].split():
+            found = found.filter(Q(name__icontains=word) | Q(group__icontains=word) | Q(note__icontains=word))
+        return found
 
 
 class Item(models.Model):
@@ -37,6 +49,8 @@ class Item(models.Model):
     note = models.CharField(max_length=300, blank=True)
     position = models.PositiveIntegerField(default=1000)
     starter = models.BooleanField(default=False)
+
+    objects = Items.as_manager()
 
     class Meta:
         ordering = ["position", "name", "pk"]

@@ -7,7 +7,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 import msgspec
-from django.db.models import Count, Q, QuerySet
+from django.db.models import Count, QuerySet
 from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -21,7 +21,7 @@ from hermotrope.entry.typed import EditError
 from hermotrope.formats import shelf_file
 from hermotrope.shelf import actions, history, in_mind
 from hermotrope.shelf.decoded import MOST_READINGS, decoded_context
-from hermotrope.shelf.models import ImportDraft, Item
+from hermotrope.shelf.models import MOST_WORDS, ImportDraft, Item
 from hermotrope.shelf.parts import KINDS, item_groups
 from hermotrope.shelf.trial import trial_context
 from hermotrope_core.kinds.holding import Holding
@@ -50,11 +50,9 @@ def shelf(request: HttpRequest) -> HttpResponse:
 def _context(request: HttpRequest, asked: QueryDict | None = None, **more: Any) -> dict[str, Any]:
     """Everything of the list, by what is asked: by the address, or by that of the page behind a press."""
     asked = request.GET if asked is None else asked
-    words = asked.get("q", "").strip()[:80]
+    words = asked.get("q", "").strip()[:MOST_WORDS]
     kind, have = asked.get("kind", "all"), asked.get("have", "all")
-    found = Item.objects.all()
-    for word in words.split():
-        found = found.filter(Q(name__icontains=word) | Q(group__icontains=word) | Q(note__icontains=word))
+    found = Item.objects.saying(words)
     counts = dict(found.values_list("kind").annotate(n=Count("pk")).order_by())
     if kind in KINDS:
         found = found.filter(kind=kind)

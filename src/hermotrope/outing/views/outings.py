@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -10,6 +10,7 @@ from hermotrope.bench.fields import UnreadableCase
 from hermotrope.bench.models import Conversion
 from hermotrope.outing import actions
 from hermotrope.outing.models import Outing
+from hermotrope.outing.panel import bench_choices, pack_choices
 from hermotrope_core.plan.case import MOST_STAGES
 from hermotrope_core.plan.document import LARGEST_BYTES, CaseError
 from hermotrope_core.plan.outing import forked
@@ -17,6 +18,7 @@ from hermotrope_core.plan.outing_document import read_outing
 from hermotrope_core.values.whole import whole_number
 
 SHOWN = 200
+CHOICES = {"packs": pack_choices, "conversions": bench_choices}
 
 
 @require_GET
@@ -28,6 +30,15 @@ def outings(request: HttpRequest) -> HttpResponse:
 def _page(request: HttpRequest, status: int = 200, **more: object) -> HttpResponse:
     context = {"outings": Outing.objects.all()[:SHOWN], "error": "", "import_error": "", "typed": "", **more}
     return render(request, "outing/outings.html", context, status=status)
+
+
+@require_GET
+def choices(request: HttpRequest, what: str) -> HttpResponse:
+    """The packs or the conversions that are called by some words, as the entries of a list."""
+    offered = CHOICES.get(what)
+    if offered is None:
+        raise Http404
+    return render(request, "outing/_choices.html", {"choices": offered(request.GET.get("find", "").strip())})
 
 
 @require_POST
