@@ -92,7 +92,10 @@ TEMPLATES = [
         "DIRS": [PACKAGE / "templates"],
         "APP_DIRS": True,
         "OPTIONS": {
-            "context_processors": ["django.template.context_processors.request"],
+            "context_processors": [
+                "django.template.context_processors.request",
+                "hermotrope.entry.asked.token_sent",
+            ],
             "builtins": ["django.templatetags.static", "hermotrope.entry.liked"],
         },
     }

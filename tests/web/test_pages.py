@@ -55,6 +55,21 @@ class Pages(TestCase):
             text = self.client.get(url).content.decode()
             self.assertNotRegex(text, r"<[^>]+\sstyle=|\son[a-z]+=|https?://(?!www\.w3\.org)")
 
+    def test_forms_of_a_part_bear_the_token_that_was_sent(self) -> None:
+        strict = Client(enforce_csrf_checks=True)
+        page = strict.get(f"/c/{self.made.pk}/?panel=1").content.decode()
+        token = re.findall(r'name="csrfmiddlewaretoken" value="(\w+)"', page)[0]
+        sent = {"do": "add", "kind": "switch", "at": 0, "version": self.made.version, "panel": "1"}
+        headers = {"HX-Request": "true", "X-CSRFToken": token}
+        part = strict.post(f"/c/{self.made.pk}/stage/", sent, headers=headers)
+        self.assertEqual(part.status_code, 200)
+        self.assertEqual({*re.findall(r'name="csrfmiddlewaretoken" value="(\w+)"', part.content.decode())}, {token})
+        forged = strict.post(f"/c/{self.made.pk}/stage/", sent, headers=headers | {"X-CSRFToken": "a" * 64})
+        self.assertEqual(forged.status_code, 403)
+        self.assertNotIn("a" * 64, forged.content.decode())
+        shown = strict.get(f"/c/{self.made.pk}/?panel=1", headers=headers | {"X-CSRFToken": "a" * 64})
+        self.assertNotIn("a" * 64, shown.content.decode())  # nothing has checked that one
+
     def test_only_loopback_names_are_served(self) -> None:
         self.assertEqual(self.client.get("/", headers={"host": "bench.example"}).status_code, 400)
         strict = Client(enforce_csrf_checks=True)

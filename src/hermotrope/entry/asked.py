@@ -7,6 +7,7 @@ from typing import cast
 from urllib.parse import urlsplit
 
 from django.http import HttpRequest, HttpResponse, QueryDict
+from django.middleware.csrf import CSRF_TOKEN_LENGTH
 from django.utils.cache import patch_vary_headers
 from django_htmx.middleware import HtmxDetails
 
@@ -26,6 +27,18 @@ def query_behind(request: HttpRequest) -> QueryDict:
     """The query of the page from which a press comes, as htmx tells it."""
     url = htmx(request).current_url if htmx(request) else None
     return QueryDict(urlsplit(url).query if url else "")
+
+
+def token_sent(request: HttpRequest) -> dict[str, str]:
+    """For the templates: the forms of a part bear the token that came with the press, which has been checked.
+
+    Django masks it anew for every answer; so every form of a page would differ from what it was a moment ago.
+    """
+    checked = getattr(request, "csrf_processing_done", False)
+    if request.method != "POST" or not checked or not htmx(request):
+        return {}
+    token = request.POST.get("csrfmiddlewaretoken") or request.headers.get("X-CSRFToken", "")
+    return {"csrf_token": token} if len(token) == CSRF_TOKEN_LENGTH else {}
 
 
 def page_or_part(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:

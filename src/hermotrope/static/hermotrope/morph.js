@@ -7,8 +7,12 @@
   const STARTS = '[hx-trigger*="load"], [hx-trigger*="every"]';
   const KEEPS = "[data-chart], [hx-preserve], [data-runlog]";
 
+  // Large pieces that come back as they were are left alone: the browser compares them much sooner than we walk them.
+  const PIECES = "svg, section, details, form, fieldset, table, dl, ol, ul";
+
   defaults.callbacks.beforeNodeMorphed = (old, made) => {
     if (!element(old) || !element(made)) return true;
+    if (made.matches(PIECES) && old.isEqualNode(made) && !made.querySelector(STARTS)) return false;
     if (made.matches(STARTS)) {
       const fresh = made.cloneNode(true);
       // only when the redraw is through: it goes on from the old one's neighbour
@@ -23,6 +27,13 @@
   // What somebody opened stays open; what they chose and did not send yet stays chosen.
   defaults.callbacks.beforeAttributeUpdated = (name, node, kind) =>
     !(name === "open" && kind === "remove" && node.matches("details"));
+
+  // Every form says the state of the page: told beforehand, forms that are as they were compare as such.
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    const { shouldSwap, serverResponse, target } = event.detail;
+    const now = shouldSwap && /name="version" value="(\d+)"/.exec(serverResponse);
+    if (now) target.querySelectorAll('input[name="version"]').forEach((one) => one.setAttribute("value", now[1]));
+  });
 
   // An entry that is being typed while an older one is answered is not overwritten.
   document.addEventListener("htmx:beforeSwap", (event) => {
