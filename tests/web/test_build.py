@@ -209,9 +209,9 @@ class Build(TestCase):
     def test_queries_do_not_grow_with_the_shelf(self) -> None:
         self.start("all-well")
         self.panel()
-        with self.assertNumQueries(7):
+        with self.assertNumQueries(8):
             self.panel()
-        with self.assertNumQueries(3):
+        with self.assertNumQueries(4):
             self.panel("add-1")
 
     def test_a_stage_is_moved_doubled_and_dropped_from_the_shelf(self) -> None:

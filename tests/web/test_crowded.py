@@ -91,3 +91,24 @@ class Crowded(DemoTest):
         self.assertIn(self.lamp.title, self.text("/outings/choices/conversions/", find=self.lamp.title[:5].lower()))
         self.assertIn("nothing is called that", self.text("/outings/choices/conversions/", find="zz"))
         self.assertEqual(self.client.get("/outings/choices/parts/").status_code, 404)
+
+    def test_a_bench_longer_than_its_page_goes_on_by_a_press(self) -> None:
+        many = [Conversion(case=self.lamp.case, title=f"Lamp {n}", verdict="fits") for n in range(60)]
+        Conversion.objects.bulk_create(many)
+        first = self.text("/", order="title")
+        total = Conversion.objects.filter(archived=False).count()
+        self.assertEqual(first.count('name="pk"'), 40)
+        more = re.search(r'href="(\?show=all&amp;q=&amp;order=\w+&amp;n=(\d+))"[^>]*>(\d+) more<', first, re.DOTALL)
+        assert more is not None
+        self.assertEqual(int(more[3]), total - 40)
+        whole = self.text(f"/{more[1].replace('&amp;', '&')}")
+        self.assertEqual(whole.count('name="pk"'), total)
+        self.assertNotIn(" more<", whole)
+        for nonsense in ("-1", "9" * 40, "x", "1e9"):
+            self.assertEqual(self.text("/", n=nonsense).count('name="pk"'), 40)
+
+    def test_what_a_part_costs_is_found_among_thousands(self) -> None:
+        source = self.lamp.case.source
+        assert source is not None
+        self.assertTrue(Item.objects.filter(part__name=source.name).update(price=17.5))
+        self.assertIn("17.5", self.text("/c/2/", panel="buy"))

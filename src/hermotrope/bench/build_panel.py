@@ -68,9 +68,14 @@ def build_context(conversion: Conversion, feed: Feed) -> dict[str, Any]:
     }
 
 
+MOST_LEADS = 200
+"""Leads of the shelf that are tried at a gap, what one has first."""
+
+
 def joins(case: Case) -> list[dict[str, Any]]:
     """How each gap of a case with a source is joined: by leads of the shelf, or by one to make, with its ends drawn."""
-    shelf = [(item.name, item.readable()) for item in Item.objects.filter(kind="lead").order_by("-have", "position")]
+    found = Item.objects.filter(kind="lead").order_by("-have", "position", "pk")[:MOST_LEADS]
+    shelf = [(item.name, item.readable()) for item in found]
     leads = [(name, lead) for name, part in shelf if (lead := as_lead(part))]
     return [_join(case, gap, leads) for gap in gaps(case)]
 

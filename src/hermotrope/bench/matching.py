@@ -6,13 +6,16 @@ import contextvars
 import hashlib
 import threading
 from collections import OrderedDict
+from collections.abc import Callable, Iterable
 from typing import Any
 from urllib.parse import urlencode
 
 import msgspec
+from django.db.models import TextField
+from django.db.models.functions import Cast
 from django.http import QueryDict
 
-from hermotrope.shelf.models import Item
+from hermotrope.shelf.models import COLUMN_FACTS, Item
 from hermotrope_core.match.rank import USUAL, Weights
 from hermotrope_core.match.request import WISHES, Request, Wish
 from hermotrope_core.match.search import Limits, Matched, Stopped, search
@@ -121,15 +124,28 @@ def _weight(text: str, usual: float) -> int:
     return int(usual) if weight is None else min(weight, MOST_WEIGHT)
 
 
-def shelf_for(ask: Ask) -> Shelf:
-    """What is on the shelf for a question: all of it, or only what one has; one query."""
+def _shelf_for(ask: Ask) -> tuple[str, Callable[[], Shelf]]:
+    """What is on the shelf for a question: all of it, or only what one has. A short name of its rows, and the reading.
+
+    A search is asked about again and again: its thousands of rows are read as parts only when it begins.
+    """
+    found = Item.objects.exclude(kind="meter")
+    if not ask.all_parts:
+        found = found.exclude(have=Item.Have.MAYBE)
+    rows = found.annotate(said=Cast("part", TextField())).values_list(
+        "key", "kind", "name", "have", "said", *COLUMN_FACTS
+    )
+    named = hashlib.blake2s(repr((list(rows), ask.wall)).encode(), digest_size=12).hexdigest()
+    return named, lambda: _read(found, ask.wall)
+
+
+def _read(found: Iterable[Item], wall: bool) -> Shelf:
     packs: list[Pack] = []
     parts: list[Part] = []
-    found = Item.objects.exclude(kind="meter")
-    for item in found if ask.all_parts else found.exclude(have=Item.Have.MAYBE):
+    for item in found:
         content, have = item.readable(), item.have != Item.Have.MAYBE
         if isinstance(content, Source):
-            if CHEMISTRIES[content.chemistry].endless and not ask.wall:
+            if CHEMISTRIES[content.chemistry].endless and not wall:
                 continue
             packs.append(Pack(content, have, item.key))
         elif content is not None:
@@ -174,11 +190,12 @@ _lock = threading.Lock()
 
 def job_for(case: Case, ask: Ask) -> tuple[str, Job]:
     """The search that answers a question, begun if it is not known yet; its key names it."""
-    asked, shelf, limits = ask.case(case), shelf_for(ask), ask.limits()
-    key = hashlib.blake2s(msgspec.json.encode((asked, shelf, limits, liked())), digest_size=12).hexdigest()
+    asked, limits = ask.case(case), ask.limits()
+    named, shelf = _shelf_for(ask)
+    key = hashlib.blake2s(msgspec.json.encode((asked, named, limits, liked())), digest_size=12).hexdigest()
     with _lock:
         if key not in _jobs:
-            _jobs[key] = Job(Request(asked, shelf), limits)
+            _jobs[key] = Job(Request(asked, shelf()), limits)
             while len(_jobs) > KEPT_JOBS:
                 _, old = _jobs.popitem(last=False)
                 old.stopping = True

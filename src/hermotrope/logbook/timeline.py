@@ -271,13 +271,19 @@ SOURCES = (
 """What each table tells of; the last bears its own kinds."""
 
 
-def devices() -> list[tuple[int, str]]:
-    """Conversions to filter by."""
-    return list(Conversion.objects.order_by("title").values_list("pk", "title")[:500])
+MOST_DEVICES = 100
+"""Conversions of the list to filter by; the others are found by their words."""
+
+
+def devices(chosen: int | None = None) -> list[tuple[int, str]]:
+    """Conversions to filter by, with the one that is chosen."""
+    rows = Conversion.objects.order_by("title").values_list("pk", "title")
+    one = rows.filter(pk=chosen) if chosen is not None else ()
+    return list(dict.fromkeys([*rows[:MOST_DEVICES], *one]))
 
 
 def packs() -> list[str]:
     """Packs that runs and entries name."""
     named = set(Entry.objects.exclude(pack="").values_list("pack", flat=True))
     named |= set(Trial.objects.exclude(pack="").values_list("pack", flat=True))
-    return sorted(named)
+    return sorted(named)[:MOST_DEVICES]

@@ -61,7 +61,7 @@ def _context(asked: Filter) -> dict[str, Any]:
         "asked": words,
         "query": urlencode(query),
         "older": urlencode({**query, "before": on.isoformat()}) if on else "",
-        "devices": devices(),
+        "devices": devices(asked.device),
         "packs": packs(),
         "kinds": KINDS.items(),
         "kinds_written": Entry.Kind.choices,

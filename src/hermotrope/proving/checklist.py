@@ -14,11 +14,14 @@ from hermotrope_core.build import PartLine, Step, parts_list
 from hermotrope_core.values.figures import duration
 from hermotrope_core.values.known import maybe
 
+LOOKED_THROUGH = 400
+"""Parts of the shelf among which those of a case are looked for."""
+
 
 def parts_context(conversion: Conversion) -> dict[str, Any]:
     """The parts list: own or buy and the price as marked, else as the shelf has it; the sums."""
     marks = {row.key: row for row in PartMark.objects.filter(conversion=conversion)}
-    shelf = [(item, item.readable()) for item in Item.objects.filter(kind__in=_kinds(conversion))]
+    shelf = [(item, item.readable()) for item in _looked_through(conversion)]
     rows = []
     for line in parts_list(conversion.case):
         mark = marks.get(line.key)
@@ -47,10 +50,13 @@ def parts_context(conversion: Conversion) -> dict[str, Any]:
     }
 
 
-def _kinds(conversion: Conversion) -> set[str]:
-    """The kinds of the shelf under which the parts of a case may stand."""
+def _looked_through(conversion: Conversion) -> list[Item]:
+    """What of the shelf the parts of a case may be: the pack by its name; of their kinds what one has first."""
+    source = conversion.case.source
+    packs = Item.objects.filter(kind="source", part__name=source.name)[:1] if source else ()
     named = {"converter": "converter", "lead": "lead", "fuse": "fuse"}
-    return {"source", *(named.get(stage.kind, "stage") for stage in conversion.case.path)}
+    kinds = {named.get(stage.kind, "stage") for stage in conversion.case.path}
+    return [*packs, *Item.objects.filter(kind__in=kinds).order_by("-have", "position", "pk")[:LOOKED_THROUGH]]
 
 
 def _on_shelf(conversion: Conversion, line: PartLine, shelf: list[tuple[Item, Any]]) -> Item | None:

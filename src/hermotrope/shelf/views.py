@@ -34,7 +34,7 @@ from hermotrope_core.values.whole import MOST_KEY, whole_number
 
 SHOWN, MOST_SHOWN = 20, 2000
 """Rows of the list at first, and at most; more come on demand."""
-DRAWN = 400
+DRAWN = 150
 """Parts that are read for the drawing."""
 PREVIEWED = 200
 HAVE = {"all": "All", "own": "Own", "borrowed": "Borrowed", "maybe": "Might buy"}

@@ -52,7 +52,8 @@ MOST_WORDS = 80
 BLANK, AGAIN, EXAMPLE = "blank", "again", "example"
 MOST_EARLIER = 500
 """Conversions whose device may be chosen again, the newest first."""
-LONGEST_LIST = 200
+SHOWN, MORE, MOST_SHOWN = 40, 100, 2_000
+"""Rows of the list at first, by each press for more, and at most."""
 
 
 def bench(request: HttpRequest) -> HttpResponse:
@@ -80,8 +81,11 @@ def bench_page(request: HttpRequest, error: str = "", status: int = 200) -> Http
         matching = matching.filter(reduce(or_, found_in))
     found = matching.annotate(urgent=urgent).filter(_rule(chosen)).order_by(*ORDERS[order][1])
     counts = matching.aggregate(**{key: Count("pk", filter=_rule(key)) for key in FILTERS})
+    rows = max(SHOWN, whole_number(request.GET.get("n", ""), MOST_SHOWN) or 0)
     context = {
-        "strips": [_strip(conversion) for conversion in found[:LONGEST_LIST]],
+        "strips": [_strip(conversion) for conversion in found[:rows]],
+        "more": max(0, min(counts[chosen], MOST_SHOWN) - rows),
+        "next": rows + MORE,
         "filters": [(key, told, counts[key]) for key, (told, _) in FILTERS.items() if counts[key] or key != PUT_AWAY],
         "chosen": chosen,
         "words": words,
@@ -92,7 +96,6 @@ def bench_page(request: HttpRequest, error: str = "", status: int = 200) -> Http
         "error": error,
         "typed": request.POST if error else {},
         "ticked": request.POST.getlist("pk") if error else [],
-        "longest": LONGEST_LIST,
     }
     partial = wants_part(request)
     return render(request, "bench/_list.html" if partial else "bench/bench.html", context, status=status)
