@@ -114,8 +114,11 @@ def serve(command: str, arguments: list[str]) -> int:
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))  # a clean stop, as by Ctrl+C
 
     import waitress
+    from django.db import connections
 
     from hermotrope.wsgi import application
+
+    connections.close_all()  # that of this thread has prepared all: the last one to close takes the journal away
 
     try:
         waitress.serve(

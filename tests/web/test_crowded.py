@@ -5,6 +5,9 @@ from __future__ import annotations
 import re
 from typing import Any
 
+import msgspec
+
+from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
 from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
@@ -111,4 +114,6 @@ class Crowded(DemoTest):
         source = self.lamp.case.source
         assert source is not None
         self.assertTrue(Item.objects.filter(part__name=source.name).update(price=17.5))
-        self.assertIn("17.5", self.text("/c/2/", panel="buy"))
+        bare = msgspec.structs.replace(self.lamp.case, source=msgspec.structs.replace(source, price=None))
+        made = actions.create(bare, "Started")
+        self.assertIn("17.5", self.text(f"/c/{made.pk}/", panel="buy"))

@@ -264,12 +264,12 @@ class RunPanel(TestCase):
             self.assertEqual(self.client.get(reverse("measure-next", args=[pk])).status_code, 204)
 
     def test_no_more_queries_as_the_shelf_grows(self) -> None:
-        with self.assertNumQueries(4):
+        with self.assertNumQueries(6):
             self.tools(**{"with": "tool-18-4"})
         start = Item.objects.filter(kind="source").first()
         assert start
         for i in range(60):
             start.pk, start.key = None, f"copy-{i}"
             start.save()
-        with self.assertNumQueries(4):
+        with self.assertNumQueries(6):
             self.tools(**{"with": ["copy-3", "copy-4"]})
