@@ -13,7 +13,7 @@ atexit.register(shutil.rmtree, os.environ["HERMOTROPE_DATA"], ignore_errors=True
 
 from hermotrope.settings import *  # noqa: E402, F403  # the folder must be known before they are read
 
-gc.set_threshold(50_000, 20, 20)  # as where it is served
+gc.set_threshold(*COLLECT_AFTER)  # noqa: F405
 
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.InMemoryStorage"},

@@ -86,6 +86,8 @@ MIDDLEWARE = [
     "hermotrope.entry.liked.as_liked",
     "hermotrope.bench.unreadable.UnreadableMiddleware",
 ]
+COLLECT_AFTER = (50_000, 20, 20)
+"""A page makes many small things that die with it: looking for rings among them seldom finds any."""
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",

@@ -99,3 +99,28 @@ class Presses(BrowserTest):
         expect(role).to_have_value("insulating")
         self.page.reload()
         expect(role).to_have_value("insulating")
+
+    def test_two_buttons_of_one_row_are_two_presses(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        parts = self.titles(made)
+        self.goto(f"/c/{made.pk}/?panel=2")
+        self.hold("**/stage/")
+        self.page.get_by_role("button", name="towards the device").click()
+        self.page.get_by_role("button", name="Double it").click()
+        self.let_go()
+        expect(self.page.locator(".notice")).to_contain_text("stands")
+        expect(self.page.locator("#saved")).to_have_text("saved")
+        self.page.wait_for_timeout(500)
+        self.assertEqual(self.titles(made), [parts[1], parts[0], parts[0], *parts[2:]])
+
+
+class Long(BrowserTest):
+    """A list longer than its page goes on by a press."""
+
+    def test_a_long_bench_goes_on(self) -> None:
+        for n in range(45):
+            actions.create(case("cases", "hide-mount-on-tool-pack"), f"Started {n}")
+        self.goto("/")
+        expect(self.page.locator("input[name=pk]")).to_have_count(40)
+        self.page.get_by_role("link", name="5 more").click()
+        expect(self.page.locator("input[name=pk]")).to_have_count(45)

@@ -74,7 +74,7 @@ MOST_LEADS = 200
 
 def joins(case: Case) -> list[dict[str, Any]]:
     """How each gap of a case with a source is joined: by leads of the shelf, or by one to make, with its ends drawn."""
-    found = Item.objects.filter(kind="lead").order_by("-have", "position", "pk")[:MOST_LEADS]
+    found = Item.objects.filter(kind="lead").at_hand_first()[:MOST_LEADS]
     shelf = [(item.name, item.readable()) for item in found]
     leads = [(name, lead) for name, part in shelf if (lead := as_lead(part))]
     return [_join(case, gap, leads) for gap in gaps(case)]

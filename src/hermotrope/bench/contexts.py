@@ -23,8 +23,8 @@ from hermotrope.drawings.ends import other_end
 from hermotrope.drawings.output import output_curve
 from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.reach import reach
+from hermotrope.entry.asked import words_sought
 from hermotrope.shelf.entries import packs_listed
-from hermotrope.shelf.models import MOST_WORDS
 from hermotrope_core.hours.ran import judged_run
 from hermotrope_core.judge.findings.joining import how_to_measure
 from hermotrope_core.kinds.inlets import fixed_by_standard
@@ -54,11 +54,6 @@ class Shown:
     @property
     def case(self) -> Case:
         return self.feed.case
-
-    @property
-    def words(self) -> str:
-        """What a long list is searched for."""
-        return self.query.get("find", "").strip()[:MOST_WORDS]
 
 
 def panel_context(shown: Shown) -> dict[str, Any]:
@@ -102,7 +97,7 @@ def _probing(case: Case) -> str:
 
 
 def _shelf(shown: Shown) -> dict[str, Any]:
-    return packs_listed(shown.case, shown.words)
+    return packs_listed(shown.case, words_sought(shown.query))
 
 
 def _source(shown: Shown) -> dict[str, Any]:
@@ -124,7 +119,7 @@ def _add(shown: Shown) -> dict[str, Any]:
     at = shown.panel.stage
     case = shown.case
     forks = case.source is not None and 0 <= at <= len(case.path) and not case.mains_at(at)
-    return {"stage_kinds": kind_problems(case, STAGES, at), "forks": forks, **tray(case, at, shown.words)}
+    return {"stage_kinds": kind_problems(case, STAGES, at), "forks": forks, **tray(case, at, words_sought(shown.query))}
 
 
 def _build(shown: Shown) -> dict[str, Any]:

@@ -55,7 +55,7 @@ def tray(case: Case, at: int, words: str = "") -> dict[str, Any]:
     """Stages of the shelf that some words call, what one has first, each with what speaks against every gap."""
     rows = []
     items = Item.objects.exclude(kind__in=("source", "meter")).saying(words)
-    for item in items.order_by("-have", "position", "pk")[:MOST_TRAY]:
+    for item in items.at_hand_first()[:MOST_TRAY]:
         part = item.readable()
         if part is None or isinstance(part, Source):
             continue

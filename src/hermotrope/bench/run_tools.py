@@ -13,7 +13,8 @@ from django.http import QueryDict
 
 from hermotrope.bench.feed import Feed
 from hermotrope.drawings.ways import curves
-from hermotrope.shelf.models import MOST_WORDS, Item
+from hermotrope.entry.asked import words_sought
+from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.estimate import QUICK_DRAWS, estimate
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.economy import Side, payback, side_of
@@ -85,7 +86,7 @@ def read_run_ask(query: QueryDict) -> RunAsk:
         except QuantityError as error:
             errors[name] = str(error)
     overlaid = tuple(dict.fromkeys(filter(None, query.getlist("with"))))[: MOST_OVERLAID - 1]
-    return RunAsk(typed, values, overlaid, query.get("hot") == "on", errors, query.get("find", "").strip()[:MOST_WORDS])
+    return RunAsk(typed, values, overlaid, query.get("hot") == "on", errors, words_sought(query))
 
 
 def wish_of(situation: Situation, ask: RunAsk) -> float | None:
@@ -199,7 +200,7 @@ def _no_payback(old: Side, new: Side) -> str:
 def slots(ask: RunAsk) -> list[list[tuple[str, str, bool]]]:
     """For each pack that can be laid over, the sources of the shelf (key, name, chosen), those at hand first."""
     packs = Item.objects.filter(kind="source")
-    items = packs.saying(ask.find).order_by("-have", "position", "pk").values_list("key", "name")
+    items = packs.saying(ask.find).at_hand_first().values_list("key", "name")
     laid = packs.filter(key__in=ask.overlaid).values_list("key", "name")
     sources = list(dict.fromkeys([*items[:MOST_CHOICES], *laid]))
     chosen = [*ask.overlaid, *[""] * (MOST_OVERLAID - 1)][: MOST_OVERLAID - 1]

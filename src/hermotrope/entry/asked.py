@@ -11,6 +11,9 @@ from django.middleware.csrf import CSRF_TOKEN_LENGTH
 from django.utils.cache import patch_vary_headers
 from django_htmx.middleware import HtmxDetails
 
+MOST_WORDS = 80
+"""Characters of what a list is searched for."""
+
 
 def htmx(request: HttpRequest) -> HtmxDetails:
     """What htmx tells of a request; false where it did not send it."""
@@ -21,6 +24,11 @@ def wants_part(request: HttpRequest) -> bool:
     """Whether only the part that changes is wanted: not when the browser goes back and has nothing kept."""
     told = htmx(request)
     return bool(told) and not told.history_restore_request
+
+
+def words_sought(query: QueryDict, name: str = "find") -> str:
+    """What a list is searched for."""
+    return query.get(name, "").strip()[:MOST_WORDS]
 
 
 def query_behind(request: HttpRequest) -> QueryDict:

@@ -14,7 +14,7 @@ from hermotrope.drawings.night import night, points
 from hermotrope.entry.typed import show_table
 from hermotrope.outing.actions import from_bench, moved
 from hermotrope.outing.models import Outing
-from hermotrope.shelf.models import MOST_WORDS, Item
+from hermotrope.shelf.models import Item
 from hermotrope_core.circuit.pack import rated_wh
 from hermotrope_core.judge.alone import alone
 from hermotrope_core.kinds.effects import CAUSE_WORDS
@@ -57,14 +57,14 @@ LONGEST_S = 14 * 86400.0
 
 def pack_choices(words: str = "") -> list[tuple[int, str]]:
     """The packs of the Shelf that are called by some words, what is owned first."""
-    found = Item.objects.filter(kind="source").saying(words).order_by("-have", "position", "name")[:MOST_CHOICES]
+    found = Item.objects.filter(kind="source").saying(words).at_hand_first()[:MOST_CHOICES]
     return [(one.pk, one.name if one.have == "own" else f"{one.name} ({one.get_have_display()})") for one in found]
 
 
 def bench_choices(words: str = "") -> list[tuple[int, str]]:
     """The conversions that are called by some words."""
     found = Conversion.objects.order_by("title")
-    for word in words[:MOST_WORDS].split():
+    for word in words.split():
         found = found.filter(title__icontains=word)
     return list(found.values_list("pk", "title")[:MOST_CHOICES])
 

@@ -56,7 +56,7 @@ def _looked_through(conversion: Conversion) -> list[Item]:
     packs = Item.objects.filter(kind="source", part__name=source.name)[:1] if source else ()
     named = {"converter": "converter", "lead": "lead", "fuse": "fuse"}
     kinds = {named.get(stage.kind, "stage") for stage in conversion.case.path}
-    return [*packs, *Item.objects.filter(kind__in=kinds).order_by("-have", "position", "pk")[:LOOKED_THROUGH]]
+    return [*packs, *Item.objects.filter(kind__in=kinds).at_hand_first()[:LOOKED_THROUGH]]
 
 
 def _on_shelf(conversion: Conversion, line: PartLine, shelf: list[tuple[Item, Any]]) -> Item | None:

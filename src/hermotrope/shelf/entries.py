@@ -22,7 +22,7 @@ LISTED = 60
 def packs_listed(case: Case, words: str = "") -> dict[str, Any]:
     """The packs that are called by some words, by group, what is owned first; two queries."""
     found = Item.objects.filter(kind="source").saying(words)
-    groups = _groups(case, found.order_by("-have", "position", "pk")[:LISTED])
+    groups = _groups(case, found.at_hand_first()[:LISTED])
     return {"shelf": groups, "seek": {"words": words, "shown": LISTED, "of": found.count()}}
 
 

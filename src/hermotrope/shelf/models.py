@@ -7,14 +7,12 @@ from typing import Any
 import msgspec
 from django.core.validators import MinValueValidator
 from django.db import models
-from django.db.models import Q
+from django.db.models import Case, Q, Value, When
 
 from hermotrope.shelf.parts import KINDS, Part, certainty, part_from, summary
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
 
-MOST_WORDS = 80
-"""Characters of what the shelf is searched for."""
 COLUMN_FACTS = ("price", "mass_g", "recharge_h")
 """Facts of a pack that the shelf keeps in columns, to sort and filter by."""
 
@@ -23,9 +21,16 @@ class Items(models.QuerySet["Item"]):
     def saying(self, words: str) -> Items:
         """Those whose name, group or note holds each of the words."""
         found = self
-        for word in words[:MOST_WORDS].split():
+        for word in words.split():
             found = found.filter(Q(name__icontains=word) | Q(group__icontains=word) | Q(note__icontains=word))
         return found
+
+    def at_hand_first(self) -> Items:
+        """Own, then borrowed, then what might be bought."""
+        rank = Case(
+            When(have=Item.Have.OWN, then=Value(0)), When(have=Item.Have.BORROWED, then=Value(1)), default=Value(2)
+        )
+        return self.order_by(rank, "position", "name", "pk")
 
 
 class Item(models.Model):

@@ -15,13 +15,13 @@ from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseClientRedirect
 
 from hermotrope.drawings.stock import boards_drawn, packs_drawn
-from hermotrope.entry.asked import htmx, query_behind, wants_part
+from hermotrope.entry.asked import htmx, query_behind, wants_part, words_sought
 from hermotrope.entry.rows import Row
 from hermotrope.entry.typed import EditError
 from hermotrope.formats import shelf_file
 from hermotrope.shelf import actions, history, in_mind
 from hermotrope.shelf.decoded import MOST_READINGS, decoded_context
-from hermotrope.shelf.models import MOST_WORDS, ImportDraft, Item
+from hermotrope.shelf.models import ImportDraft, Item
 from hermotrope.shelf.parts import KINDS, item_groups
 from hermotrope.shelf.trial import trial_context
 from hermotrope_core.kinds.holding import Holding
@@ -32,8 +32,8 @@ from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.whole import MOST_KEY, whole_number
 
-SHOWN, MOST_SHOWN = 20, 2000
-"""Rows of the list at first, and at most; more come on demand."""
+SHOWN, MORE_ROWS, MOST_SHOWN = 20, 60, 2000
+"""Rows of the list at first, by each press for more, and at most."""
 DRAWN = 150
 """Parts that are read for the drawing."""
 PREVIEWED = 200
@@ -50,7 +50,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
 def _context(request: HttpRequest, asked: QueryDict | None = None, **more: Any) -> dict[str, Any]:
     """Everything of the list, by what is asked: by the address, or by that of the page behind a press."""
     asked = request.GET if asked is None else asked
-    words = asked.get("q", "").strip()[:MOST_WORDS]
+    words = words_sought(asked, "q")
     kind, have = asked.get("kind", "all"), asked.get("have", "all")
     found = Item.objects.saying(words)
     counts = dict(found.values_list("kind").annotate(n=Count("pk")).order_by())
@@ -61,9 +61,11 @@ def _context(request: HttpRequest, asked: QueryDict | None = None, **more: Any) 
     total = found.count()
     rows = min(max(SHOWN, whole_number(asked.get("n", ""), MOST_SHOWN) or 0), MOST_SHOWN)
     return {
-        "items": list(found.order_by("-have", "position", "name", "pk")[:rows]),
+        "items": list(found.at_hand_first()[:rows]),
         "more": max(0, min(total, MOST_SHOWN) - rows),
-        "next": rows + 60,
+        "more_query": urlencode(
+            {"kind": kind, "q": words, "have": have, "for": asked.get("for", ""), "n": rows + MORE_ROWS}
+        ),
         **_drawn(asked, found, kind),
         **history_context(),
         "words": words,

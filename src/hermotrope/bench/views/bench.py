@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import reduce
 from operator import or_
+from urllib.parse import urlencode
 
 from django.db.models import Case as When
 from django.db.models import Count, F, IntegerField, Q, Value
@@ -19,7 +20,7 @@ from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.imports import put_file
 from hermotrope.bench.models import Conversion
 from hermotrope.drawings.strip import small_line
-from hermotrope.entry.asked import wants_part
+from hermotrope.entry.asked import wants_part, words_sought
 from hermotrope.shelf import starter
 from hermotrope_core.know.again import converted_again, ran_before
 from hermotrope_core.plan.device import Device
@@ -48,7 +49,6 @@ ORDERS = {
     "longest": ("longest run", (F("runtime_s").desc(nulls_last=True), "pk")),
 }
 SEARCHED = ("title", "tags", "case__device__name", "case__source__name", "headline")
-MOST_WORDS = 80
 BLANK, AGAIN, EXAMPLE = "blank", "again", "example"
 MOST_EARLIER = 500
 """Conversions whose device may be chosen again, the newest first."""
@@ -72,7 +72,7 @@ def bench_page(request: HttpRequest, error: str = "", status: int = 200) -> Http
         default=Value(3),
         output_field=IntegerField(),
     )
-    words = request.GET.get("q", "").strip()[:MOST_WORDS]
+    words = words_sought(request.GET, "q")
     order = request.GET.get("order", "")
     order = order if order in ORDERS else next(iter(ORDERS))
     matching = Conversion.objects.all()
@@ -85,7 +85,7 @@ def bench_page(request: HttpRequest, error: str = "", status: int = 200) -> Http
     context = {
         "strips": [_strip(conversion) for conversion in found[:rows]],
         "more": max(0, min(counts[chosen], MOST_SHOWN) - rows),
-        "next": rows + MORE,
+        "more_query": urlencode({"show": chosen, "q": words, "order": order, "n": rows + MORE}),
         "filters": [(key, told, counts[key]) for key, (told, _) in FILTERS.items() if counts[key] or key != PUT_AWAY],
         "chosen": chosen,
         "words": words,

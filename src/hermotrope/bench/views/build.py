@@ -76,7 +76,7 @@ def use_chain(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _from_shelf(indices: str) -> list[Stage]:
-    items = [item.readable() for item in Item.objects.filter(kind="lead").order_by("-have", "position")]
+    items = [item.readable() for item in Item.objects.filter(kind="lead").at_hand_first()]
     leads = [lead for part in items if (lead := as_lead(part))]
     if not re.fullmatch(r"\d{1,4}(,\d{1,4}){0,9}", indices) or max(map(int, indices.split(","))) >= len(leads):
         raise EditError("those leads are no longer on the shelf")

@@ -8,6 +8,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from hermotrope.bench.fields import UnreadableCase
 from hermotrope.bench.models import Conversion
+from hermotrope.entry.asked import words_sought
 from hermotrope.outing import actions
 from hermotrope.outing.models import Outing
 from hermotrope.outing.panel import bench_choices, pack_choices
@@ -38,7 +39,7 @@ def choices(request: HttpRequest, what: str) -> HttpResponse:
     offered = CHOICES.get(what)
     if offered is None:
         raise Http404
-    return render(request, "outing/_choices.html", {"choices": offered(request.GET.get("find", "").strip())})
+    return render(request, "outing/_choices.html", {"choices": offered(words_sought(request.GET))})
 
 
 @require_POST

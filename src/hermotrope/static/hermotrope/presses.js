@@ -54,13 +54,14 @@ const presses = (() => {
   // A double click is one press; Enter is a change and a submission of the same entry, sent once, so that no second one
   // passes over a conflict unseen.
   function twice(form, button, made) {
-    if (button) return working.has(form) || waiting.has(form);
     const before = last.get(form);
-    return before && before.entry === JSON.stringify(made.values) && performance.now() - before.at < 3000;
+    if (!before || before.entry !== JSON.stringify(made.values)) return false;
+    if (button) return before.words === made.words && (working.has(form) || waiting.has(form));
+    return performance.now() - before.at < 3000;
   }
 
   document.addEventListener("htmx:confirm", (event) => {
-    const { elt: form, verb, triggeringEvent: why } = event.detail;
+    const { elt: form, verb, triggeringEvent: why, question } = event.detail;
     if (verb !== "post" || !why || !form.matches("form")) return;
     const button = why.submitter?.closest("noscript") ? null : (why.submitter ?? null);
     if (!meant.has(why)) {
@@ -70,8 +71,8 @@ const presses = (() => {
         return;
       }
       meant.set(why, made);
-      last.set(form, { entry: JSON.stringify(made.values), at: performance.now() });
-      waiting.set(form, why);
+      last.set(form, { entry: JSON.stringify(made.values), words: made.words, at: performance.now() });
+      if (!question) waiting.set(form, why); // who is asked first may say no: then nothing waits
       down = null;
     }
     if (meant.get(why).meaning === meaning(form)) return;
