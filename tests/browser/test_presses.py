@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from django.core.management import call_command
+from django.test import tag
 from playwright.sync_api import Route, expect
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
+from hermotrope.shelf.models import Item
 from tests.browser.base import BrowserTest
 from tests.support import case, tree
 
@@ -54,6 +57,7 @@ class Presses(BrowserTest):
         expect(out).to_have_count(1)
         self.assertEqual([m.name for m in Conversion.objects.get(pk=made.pk).case.device.modes], ["third"])
 
+    @tag("late")
     def test_the_page_is_drawn_anew_while_the_pointer_is_down(self) -> None:
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
         parts = self.titles(made)
@@ -73,6 +77,7 @@ class Presses(BrowserTest):
             self.page.wait_for_timeout(600)
             self.assertEqual(self.titles(made), left)
 
+    @tag("late")
     def test_what_a_press_was_for_is_gone(self) -> None:
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
         parts = self.titles(made)
@@ -100,6 +105,7 @@ class Presses(BrowserTest):
         self.page.reload()
         expect(role).to_have_value("insulating")
 
+    @tag("late")
     def test_two_buttons_of_one_row_are_two_presses(self) -> None:
         made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
         parts = self.titles(made)
@@ -112,6 +118,65 @@ class Presses(BrowserTest):
         expect(self.page.locator("#saved")).to_have_text("saved")
         self.page.wait_for_timeout(500)
         self.assertEqual(self.titles(made), [parts[1], parts[0], parts[0], *parts[2:]])
+
+
+FOLDS = "one => { for (let at = one; at; at = at.parentElement) if (at.matches('details')) at.open = true; }"
+"""Unfolds whatever something is folded into."""
+
+
+@tag("late")
+class Sought(BrowserTest):
+    """On a shelf of thousands what is not among the first is typed for, and what is typed stays."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        call_command("load_demo", verbosity=0)
+        facts = [one.attname for one in Item._meta.concrete_fields if one.attname not in ("id", "key", "name")]
+        made = [
+            Item(key=f"{row.key}-{crate}", name=f"{row.name}, crate {crate}x", **{n: getattr(row, n) for n in facts})
+            for row in Item.objects.filter(kind__in=("source", "converter"))
+            for crate in range(1, 12)
+        ]
+        Item.objects.bulk_create(made)
+        self.gauge = Conversion.objects.get(title="Water-level gauge")
+
+    def seek(self, field: str) -> None:
+        self.page.locator(field).evaluate(FOLDS)
+        self.page.locator(field).press_sequentially("crate 7x", delay=20)
+
+    def test_for_another_pack(self) -> None:
+        self.goto(f"/c/{self.gauge.pk}/?panel=1")
+        self.seek("#seek")
+        buttons = self.page.get_by_role("button", name="crate 7x")
+        expect(buttons.first).to_be_visible()
+        expect(self.page.locator("#seek")).to_be_focused()
+        expect(self.page.locator("#seek")).to_have_value("crate 7x")
+        was = self.gauge.case.source
+        buttons.first.click()
+        expect(self.page.locator(".notice")).to_contain_text("feeds it now")
+        self.assertNotEqual(Conversion.objects.get(pk=self.gauge.pk).case.source, was)
+
+    def test_for_the_tools_of_run(self) -> None:
+        self.goto(f"/c/{self.gauge.pk}/?panel=run")
+        self.seek("#find-pack")
+        choice = self.page.locator("select[name=with]").first
+        expect(choice.locator("option").nth(1)).to_contain_text("crate 7x")
+        expect(self.page.locator("#find-pack")).to_have_value("crate 7x")
+        choice.select_option(index=1)
+        expect(self.page.locator(".compare-curves")).to_be_visible()
+        expect(choice.locator("option:checked")).to_contain_text("crate 7x")
+
+    def test_for_a_pack_of_an_outing(self) -> None:
+        self.goto("/outings/")
+        self.page.locator("input[name=title]").fill("Night")
+        self.page.locator("input[name=title]").press("Enter")
+        self.page.wait_for_url("**/outings/*/")
+        self.seek(".take-along input[type=search]")
+        expect(self.page.locator("#item option").first).to_contain_text("crate 7x")
+        key = self.page.locator("#item option").first.get_attribute("value")
+        self.page.locator("#item").select_option(key)
+        self.page.locator("form:has(#item)").get_by_role("button").first.click()
+        expect(self.page.locator("#outing")).to_contain_text("crate 7x")
 
 
 class Long(BrowserTest):

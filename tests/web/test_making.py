@@ -41,6 +41,7 @@ class Made(DemoTest):
         words = {"part_version": str(MadePart.objects.get(pk=row.pk).version), **words}
         return self.client.post(f"/c/{self.conversion.pk}/made/{row.pk}/{what}/", words, headers=HTMX)
 
+    @tag("late")
     def test_every_kind_begins_from_the_plan_of_every_conversion(self) -> None:
         for conversion in Conversion.objects.all():
             self.conversion = conversion

@@ -28,6 +28,11 @@
   defaults.callbacks.beforeAttributeUpdated = (name, node, kind) =>
     !(name === "open" && kind === "remove" && node.matches("details"));
 
+  // An answer for a piece that was put out meanwhile has no place on this page.
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    if (!event.detail.target.isConnected) event.detail.shouldSwap = false;
+  });
+
   // Every form says the state of the page: told beforehand, forms that are as they were compare as such.
   document.addEventListener("htmx:beforeSwap", (event) => {
     const { shouldSwap, serverResponse, target } = event.detail;
