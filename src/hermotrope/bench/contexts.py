@@ -16,7 +16,7 @@ from hermotrope.bench.match_panel import match_context
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import Panel, port_rows
 from hermotrope.bench.places import kind_problems, tray
-from hermotrope.bench.run_panel import run_context
+from hermotrope.bench.run_panel import run_context, tools_context
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.bay import bay_view
 from hermotrope.drawings.ends import other_end
@@ -50,6 +50,8 @@ class Shown:
     """Number, label and moment of each, newest first."""
     typed: Mapping[str, str] = field(default_factory=dict)
     """What a form held that was not taken."""
+    redrawn: bool = False
+    """Whether a page that stands is answered: what lies below the answer is asked for when that is drawn."""
 
     @property
     def case(self) -> Case:
@@ -133,6 +135,7 @@ def _record(shown: Shown) -> dict[str, Any]:
 def _run(shown: Shown) -> dict[str, Any]:
     conversion, feed = shown.conversion, shown.feed
     context = run_context(feed, shown.query)
+    context |= {"tools_later": True} if shown.redrawn else tools_context(feed, shown.query)
     if feed.chart:
         context["chart"] = feed.chart | {"measured": conversion.ran_as_it_is}
     if feed.range:

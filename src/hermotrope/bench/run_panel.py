@@ -40,13 +40,27 @@ MOST_ROWS = 30
 
 
 def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
-    """The tools of the panel, as far as the case lets them be worked out."""
+    """What the panel says first, as far as the case lets it be worked out."""
+    context: dict[str, Any] = {"run_query": read_run_ask(query).query(), "ribbon": ribbon(feed.case)}
+    situation = feed.planned
+    if situation is None or feed.run is None or feed.marked_run is None or feed.run.runtime_s <= 0.0:
+        return context
+    return context | {
+        "duty_sums": sums_of(situation),
+        "sentence": sentence(feed),
+        "programme": programme(feed),
+        "alarms": [_alarm(situation, one) for one in alarms(situation, feed.marked_run)],
+        "night": _night(feed),
+    }
+
+
+def tools_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
+    """The tools below it: what may be asked further, and what was."""
     ask = read_run_ask(query)
     case = feed.case
     context: dict[str, Any] = {
         "run_ask": ask,
         "run_query": ask.query(),
-        "ribbon": ribbon(case),
         "overlay_slots": slots(ask),
         "packs": Item.objects.filter(kind="source").count(),
         "most_packs": MOST_CHOICES,
@@ -56,13 +70,11 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
     if situation is None or feed.run is None or feed.marked_run is None or feed.run.runtime_s <= 0.0:
         return context
     return context | {
-        "duty_sums": sums_of(situation),
         "sentence": sentence(feed),
         "programme": programme(feed),
         "runtime_working": runtime_working(situation),
         "thoughts": [_thought(one) for one in simple_sums(situation)],
         "output": _output(situation, ask),
-        "alarms": [_alarm(situation, one) for one in alarms(situation, feed.marked_run)],
         "warnings": [_warning(one) for one in field_warnings(situation, feed.marked_run)],
         "seam": _seam(situation),
         "plan": plan_for(feed, ask),
@@ -70,7 +82,6 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "against": against(situation, ask),
         "overlay": overlay(case, ask, wish_of(situation, ask)),
         "leak": _leak(situation),
-        "night": _night(feed),
         "table": _table(feed),
     }
 

@@ -69,7 +69,8 @@ def body(
     typed = None
     if status != 200 and request.resolver_match:
         typed = {**request.POST.dict(), "form": request.resolver_match.url_name or "", "error": notice}
-    context = feed_context(conversion, panel or request.POST.get("panel", ""), refused, query_behind(request), typed)
+    key = panel or request.POST.get("panel", "")
+    context = feed_context(conversion, key, refused, query_behind(request), typed, redrawn=bool(htmx(request)))
     context["unsaved"] = status != 200
     return answer(request, "bench/_body.html", {**context, "notice": notice}, status)
 

@@ -53,10 +53,13 @@ def feed_context(
     refused: Row | None = None,
     query: QueryDict | None = None,
     typed: dict[str, str] | None = None,
+    *,
+    redrawn: bool = False,
 ) -> dict[str, Any]:
     """Everything the page and its fragments show; `refused` is a field whose entry was not taken.
 
-    `query` is the question that the Match panel was asked, `typed` what a form held that was not taken.
+    `query` is the question that the Match panel was asked, `typed` what a form held that was not taken; `redrawn` is
+    said where a page that stands takes the answer up.
     """
     case, feed = conversion.case, feed_of(conversion.case)
     key = panel or first_panel(feed)
@@ -96,7 +99,8 @@ def feed_context(
     }
     if typed is not None:
         context["typed"] = typed
-    return context | panel_context(Shown(conversion, feed, chosen, query or QueryDict(), revisions, typed or {}))
+    shown = Shown(conversion, feed, chosen, query or QueryDict(), revisions, typed or {}, redrawn)
+    return context | panel_context(shown)
 
 
 def first_panel(feed: Feed) -> str:

@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET
 from hermotrope.bench.feed import feed_of
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_of_place, pointer_of, row_at, term_at
-from hermotrope.bench.run_panel import run_context
+from hermotrope.bench.run_panel import tools_context
 from hermotrope.bench.run_tools import plan_for, read_run_ask
 from hermotrope.entry.typed import EditError
 from hermotrope.formats.calendar_file import Moment, calendar
@@ -30,7 +30,7 @@ def tools(request: HttpRequest, pk: int) -> HttpResponse:
     """The tools alone, while somebody changes what they ask."""
     conversion = get_object_or_404(Conversion, pk=pk)
     feed = feed_of(conversion.case)
-    context = {"conversion": conversion, "feed": feed, "case": conversion.case, **run_context(feed, request.GET)}
+    context = {"conversion": conversion, "feed": feed, "case": conversion.case, **tools_context(feed, request.GET)}
     response = render(request, "bench/_run_tools.html", context)
     response["HX-Replace-Url"] = f"{reverse('feed', args=[pk])}?{context['run_query']}"
     return response

@@ -7,12 +7,33 @@
   const STARTS = '[hx-trigger*="load"], [hx-trigger*="every"]';
   const KEEPS = "[data-chart], [hx-preserve], [data-runlog]";
 
+  // What is asked for after the page is drawn stands as it was until then, dimmed, and is asked for once.
+  const LATER = '[id][hx-trigger^="load"]';
+  const asking = new WeakMap();
+  function anew(old, made) {
+    const [, wait] = /delay:(\d+)ms/.exec(made.getAttribute("hx-trigger")) ?? [];
+    const [url, swap] = [made.getAttribute("hx-get"), made.getAttribute("hx-swap") ?? "innerHTML"];
+    clearTimeout(asking.get(old));
+    old.setAttribute("aria-busy", "true");
+    const ask = () => {
+      const form = old.querySelector("form[hx-get]"); // it knows what is asked by now
+      if (form) htmx.trigger(form, "submit");
+      else if (old.isConnected) htmx.ajax("GET", url, { source: old, target: old, swap: `morph:${swap}` });
+    };
+    asking.set(old, setTimeout(ask, Number(wait ?? 0)));
+  }
+  document.addEventListener("htmx:afterRequest", (event) => event.detail.target?.removeAttribute("aria-busy"));
+
   // Large pieces that come back as they were are left alone: the browser compares them much sooner than we walk them.
   const PIECES = "svg, section, details, form, fieldset, table, dl, ol, ul";
 
   defaults.callbacks.beforeNodeMorphed = (old, made) => {
     if (!element(old) || !element(made)) return true;
     if (made.matches(PIECES) && old.isEqualNode(made) && !made.querySelector(STARTS)) return false;
+    if (made.matches(LATER) && old.id === made.id) {
+      anew(old, made);
+      return false;
+    }
     if (made.matches(STARTS)) {
       const fresh = made.cloneNode(true);
       // only when the redraw is through: it goes on from the old one's neighbour
