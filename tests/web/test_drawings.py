@@ -133,21 +133,21 @@ class SmallLineAndChart(SimpleTestCase):
     def test_chart_series_are_whole_and_ascend(self) -> None:
         for name in ("reference-1", "reference-3", "sampling-boat-direct", "warden-receiver-on-bank"):
             feed = Feed(case("cases", name))
-            assert feed.situation and feed.marked_run
-            chart = run_chart(feed.situation, feed.marked_run, feed.range)
+            assert feed.situation and feed.run
+            chart = run_chart(feed.situation, feed.run, feed.range)
             with self.subTest(name):
                 self.assertEqual(len({len(column) for column in chart["series"]}), 1)
                 times = chart["series"][0]
                 self.assertEqual(times, sorted(times))
-                self.assertAlmostEqual(times[-1], feed.marked_run.runtime_s, delta=0.01)
+                self.assertAlmostEqual(times[-1], feed.run.runtime_s, delta=0.01)
                 charges = chart["series"][4]
                 self.assertEqual(charges, sorted(charges, reverse=True))
 
     def test_a_chart_of_very_many_cycles_stays_small(self) -> None:
         made = put(tree("cases", "sampling-boat-direct"), "duty.repeat.0.seconds", 0.02)
         feed = Feed(case_from(put(made, "duty.repeat.1.seconds", 1)))
-        assert feed.situation and feed.marked_run
-        chart = run_chart(feed.situation, feed.marked_run, feed.range)
+        assert feed.situation and feed.run
+        chart = run_chart(feed.situation, feed.run, feed.range)
         self.assertLess(len(chart["series"][0]), 3100)
 
 

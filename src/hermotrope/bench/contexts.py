@@ -46,8 +46,6 @@ class Shown:
     feed: Feed
     panel: Panel
     query: QueryDict
-    revisions: list[Any]
-    """Number, label and moment of each, newest first."""
     typed: Mapping[str, str] = field(default_factory=dict)
     """What a form held that was not taken."""
     redrawn: bool = False
@@ -129,7 +127,8 @@ def _build(shown: Shown) -> dict[str, Any]:
 
 
 def _record(shown: Shown) -> dict[str, Any]:
-    return {"revisions": shown.revisions}
+    revisions = shown.conversion.revisions.order_by("-number")
+    return {"revisions": revisions.values_list("number", "label", "made_at")}
 
 
 def _run(shown: Shown) -> dict[str, Any]:

@@ -6,7 +6,7 @@ from functools import cached_property, lru_cache
 from typing import Any
 
 from hermotrope.drawings.chart import run_chart
-from hermotrope_core.circuit.discharge import Run, run
+from hermotrope_core.circuit.discharge import Run
 from hermotrope_core.circuit.estimate import QUICK_DRAWS, Range, estimate
 from hermotrope_core.circuit.point import Point
 from hermotrope_core.circuit.situation import Situation
@@ -24,7 +24,7 @@ KEPT = 32
 
 @lru_cache(maxsize=64)
 def range_of(case: Case) -> Range | None:
-    """A case's range, which an action and the page that answers it both ask for."""
+    """A case's range, for the runs so far of one after another."""
     return estimate(case, QUICK_DRAWS, worth=False)
 
 
@@ -34,12 +34,12 @@ class Feed:
     def __init__(self, case: Case) -> None:
         self.case = case
         self.questions: tuple[Question, ...] = tuple(questions(case))
-        self.situation: Situation | None = None if self.questions else Situation(case)
+        self.situation: Situation | None = None if self.questions else Situation(case, marks=True)
         """What is judged and sized: the whole duty, and every mode of the device."""
         self.planned: Situation | None = self.situation
         """What the run is planned on."""
         if self.situation is not None and case.plan_on != "duty":
-            self.planned = Situation(planned(case))
+            self.planned = Situation(planned(case), marks=True)
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
@@ -52,23 +52,21 @@ class Feed:
 
     @cached_property
     def run(self) -> Run | None:
+        """The run with the moments at which modes change, for charts."""
         return self.planned.run if self.planned else None
 
     @cached_property
-    def marked_run(self) -> Run | None:
-        """The run with the moments at which modes change, for charts."""
-        return run(self.planned.case, marks=True) if self.planned and self.run else None
-
-    @cached_property
     def range(self) -> Range | None:
-        return range_of(self.planned.case) if self.planned and self.run else None
+        if self.planned is None or self.run is None:
+            return None
+        return estimate(self.planned.case, QUICK_DRAWS, worth=False, alone=self.run)
 
     @cached_property
     def chart(self) -> dict[str, Any] | None:
         """The run as series for the charts and tables."""
-        if self.planned is None or self.marked_run is None:
+        if self.planned is None or self.run is None:
             return None
-        return run_chart(self.planned, self.marked_run, self.range)
+        return run_chart(self.planned, self.run, self.range)
 
     @property
     def refused(self) -> bool:

@@ -43,13 +43,13 @@ def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
     """What the panel says first, as far as the case lets it be worked out."""
     context: dict[str, Any] = {"run_query": read_run_ask(query).query(), "ribbon": ribbon(feed.case)}
     situation = feed.planned
-    if situation is None or feed.run is None or feed.marked_run is None or feed.run.runtime_s <= 0.0:
+    if situation is None or feed.run is None or feed.run.runtime_s <= 0.0:
         return context
     return context | {
         "duty_sums": sums_of(situation),
         "sentence": sentence(feed),
         "programme": programme(feed),
-        "alarms": [_alarm(situation, one) for one in alarms(situation, feed.marked_run)],
+        "alarms": [_alarm(situation, one) for one in alarms(situation, feed.run)],
         "night": _night(feed),
     }
 
@@ -67,7 +67,7 @@ def tools_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "find": ask.find,
     }
     situation = feed.planned
-    if situation is None or feed.run is None or feed.marked_run is None or feed.run.runtime_s <= 0.0:
+    if situation is None or feed.run is None or feed.run.runtime_s <= 0.0:
         return context
     return context | {
         "sentence": sentence(feed),
@@ -75,7 +75,7 @@ def tools_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
         "runtime_working": runtime_working(situation),
         "thoughts": [_thought(one) for one in simple_sums(situation)],
         "output": _output(situation, ask),
-        "warnings": [_warning(one) for one in field_warnings(situation, feed.marked_run)],
+        "warnings": [_warning(one) for one in field_warnings(situation, feed.run)],
         "seam": _seam(situation),
         "plan": plan_for(feed, ask),
         "asleep": falls_asleep(feed),
@@ -126,7 +126,7 @@ def programme(feed: Feed) -> dict[str, str] | None:
         told["earliest"], told["latest"] = clock_time(duty.start, range_.p5), clock_time(duty.start, range_.p95)
         days = days_later(duty.start, range_.p50)
         told["later"] = f", {days} d later" if days else ""
-    if duty.once and feed.marked_run:
+    if duty.once and feed.run:
         total = duty.seconds
         lasts = f"the programme of {duration(total)}"
         if range_.p5 >= total:
@@ -135,7 +135,7 @@ def programme(feed: Feed) -> dict[str, str] | None:
             told["once"] = f"It probably lasts {lasts}; at its worst it stops {duration(total - range_.p5)} early"
         else:
             told["once"] = f"It stops {duration(total - range_.p50)} before {lasts} is over"
-        left = charge_at(feed.marked_run, total)
+        left = charge_at(feed.run, total)
         if run.runtime_s >= total:
             told["once"] += f"; {100 * left:.0f} % of the charge are left then"
     return told or None

@@ -14,7 +14,7 @@ from statistics import NormalDist
 import msgspec
 import numpy as np
 
-from hermotrope_core.circuit.discharge import run
+from hermotrope_core.circuit.discharge import Run, run
 from hermotrope_core.circuit.laws import Array
 from hermotrope_core.circuit.many import runs
 from hermotrope_core.kinds.effects import Cause
@@ -68,9 +68,12 @@ def factors(found: list[Input], z: Array) -> dict[str, Array]:
     return {one.place: np.exp(z[i] * (np.log1p(one.spread) / Z95)) for i, one in enumerate(found)}
 
 
-def estimate(case: Case, draws: int = DRAWS, *, worth: bool = True) -> Range | None:
-    """The range of a finished case's runtime; None where it does not run at all. Raises `NeverEnds`."""
-    if run(case).runtime_s < SHORTEST_S:
+def estimate(case: Case, draws: int = DRAWS, *, worth: bool = True, alone: Run | None = None) -> Range | None:
+    """The range of a finished case's runtime; None where it does not run at all. Raises `NeverEnds`.
+
+    `alone` is its run with every figure as it stands, where that is known already.
+    """
+    if (alone or run(case)).runtime_s < SHORTEST_S:
         return None
     found = inputs(case)
     z = normals(len(found), draws)

@@ -61,9 +61,10 @@ class Look(msgspec.Struct, frozen=True, gc=False):
 class Situation:
     """A finished case with what follows from it. Volts, amperes, watts throughout."""
 
-    def __init__(self, case: Case, circuit: Circuit | None = None) -> None:
-        """`circuit` may be given where it is known already; it must be that of the case."""
+    def __init__(self, case: Case, circuit: Circuit | None = None, *, marks: bool = False) -> None:
+        """`circuit` may be given where it is known already; it must be that of the case. Its run keeps `marks`."""
         self.case = case
+        self._marks = marks
         self._circuit = circuit
         self._points: dict[tuple[str, float, float, float], Point] = {}
         self._draws: dict[tuple[str, float, float], Draw] = {}
@@ -223,7 +224,7 @@ class Situation:
     def run(self) -> Run | None:
         """The run to its end, or None if the duty draws nothing."""
         try:
-            return run(self.case, circuit=self.circuit, draws=[self.draw(mode_demand(m)) for m in self.modes])
+            return run(self.case, marks=self._marks, circuit=self.circuit, draws=[self.draw(mode_demand(m)) for m in self.modes])
         except NeverEnds:
             return None
 

@@ -67,8 +67,8 @@ def feed_context(
     heaviest = feed.situation.heaviest.name if feed.situation else None
     at = feed.point(dict(feed.demands)[heaviest], FULL) if heaviest else None
     places = [question.place for question in feed.questions]
-    revisions = list(conversion.revisions.values_list("number", "label", "made_at").order_by("-number"))
-    labels = {number: label for number, label, _ in revisions}
+    now = conversion.revision
+    labels = dict(conversion.revisions.filter(number__range=(now - 1, now + 1)).values_list("number", "label"))
     context: dict[str, Any] = {
         "conversion": conversion,
         "case": case,
@@ -85,8 +85,8 @@ def feed_context(
         "ends": end_words(feed),
         "scrub": scrub_payload(feed.situation, feed.demands) if feed.situation else None,
         "chart": feed.chart and feed.chart | {"measured": conversion.ran_as_it_is},
-        "undoes": labels[conversion.revision] if conversion.revision - 1 in labels else "",
-        "redoes": labels.get(conversion.revision + 1, ""),
+        "undoes": labels[now] if now - 1 in labels else "",
+        "redoes": labels.get(now + 1, ""),
         "trust": trust_of(case, proved=conversion.proved_as_it_is),
         "tried": duration(ran) if (ran := conversion.ran_as_it_is) and conversion.proved_as_it_is else "",
         "moves": move_problems(case),
@@ -99,7 +99,7 @@ def feed_context(
     }
     if typed is not None:
         context["typed"] = typed
-    shown = Shown(conversion, feed, chosen, query or QueryDict(), revisions, typed or {}, redrawn)
+    shown = Shown(conversion, feed, chosen, query or QueryDict(), typed or {}, redrawn)
     return context | panel_context(shown)
 
 
