@@ -3,9 +3,15 @@
 from __future__ import annotations
 
 from functools import cached_property, lru_cache
-from typing import Any
+from typing import Any, NamedTuple
+from zlib import crc32
+
+import msgspec
+from django.utils.html import json_script
+from django.utils.safestring import SafeString
 
 from hermotrope.drawings.chart import run_chart
+from hermotrope.drawings.line import scrub_payload
 from hermotrope_core.circuit.discharge import Run
 from hermotrope_core.circuit.estimate import QUICK_DRAWS, Range, estimate
 from hermotrope_core.circuit.point import Point
@@ -14,6 +20,7 @@ from hermotrope_core.judge.findings import Finding, check, verdict_of
 from hermotrope_core.judge.findings.voltage import volts_before_draw
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.plan.case import Case, Question, planned, questions
+from hermotrope_core.plan.duty import Duty
 from hermotrope_core.tell.readout import demands
 from hermotrope_core.values.figures import span
 from hermotrope_core.values.liking import Liking, liked
@@ -26,6 +33,20 @@ KEPT = 32
 def range_of(case: Case) -> Range | None:
     """A case's range, for the runs so far of one after another."""
     return estimate(case, QUICK_DRAWS, worth=False)
+
+
+class Points(NamedTuple):
+    """The operating points that a page moves through: a script element with them, and which they are."""
+
+    script: SafeString
+    of: str
+
+
+@lru_cache(maxsize=KEPT)
+def _points(line: Case) -> Points:
+    """Those of a finished case, whatever its duty."""
+    script = json_script(scrub_payload(Situation(line), demands(line.device.modes)), "scrub-data")
+    return Points(script, f"{crc32(script.encode()):08x}")
 
 
 class Feed:
@@ -67,6 +88,10 @@ class Feed:
         if self.planned is None or self.run is None:
             return None
         return run_chart(self.planned, self.run, self.range)
+
+    @property
+    def points(self) -> Points | None:
+        return _points(msgspec.structs.replace(self.case, duty=Duty(), title="")) if self.situation else None
 
     @property
     def refused(self) -> bool:

@@ -224,7 +224,12 @@ class Situation:
     def run(self) -> Run | None:
         """The run to its end, or None if the duty draws nothing."""
         try:
-            return run(self.case, marks=self._marks, circuit=self.circuit, draws=[self.draw(mode_demand(m)) for m in self.modes])
+            return run(
+                self.case,
+                marks=self._marks,
+                circuit=self.circuit,
+                draws=[self.draw(mode_demand(m)) for m in self.modes],
+            )
         except NeverEnds:
             return None
 

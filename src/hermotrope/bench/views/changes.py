@@ -157,7 +157,7 @@ def _answer(
     refused = row if refusal is not None else None
     if row.whole_page:
         return body(request, conversion, notice, status, refused=refused)
-    context = feed_context(conversion, request.POST.get("panel", ""), refused)
+    context = feed_context(conversion, request.POST.get("panel", ""), refused, redrawn=bool(htmx(request)))
     return answer(request, "bench/_set.html", {**context, "row": row, "unsaved": refusal is not None}, status)
 
 

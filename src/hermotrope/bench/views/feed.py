@@ -17,7 +17,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_for, panel_of_place
 from hermotrope.bench.places import move_problems
 from hermotrope.bench.unreadable import tree_file
-from hermotrope.drawings.line import feed_line, scrub_payload
+from hermotrope.drawings.line import feed_line
 from hermotrope.drawings.scale import supply_scale
 from hermotrope.drawings.strip import small_line
 from hermotrope.entry.asked import wants_part
@@ -83,7 +83,6 @@ def feed_context(
         "counts": counted(feed.findings, len(feed.questions) + (not case.device.uses_stated), len(cautions(case))),
         "small": small_line(case, feed.findings, unsure=bool(feed.questions)),
         "ends": end_words(feed),
-        "scrub": scrub_payload(feed.situation, feed.demands) if feed.situation else None,
         "chart": feed.chart and feed.chart | {"measured": conversion.ran_as_it_is},
         "undoes": labels[now] if now - 1 in labels else "",
         "redoes": labels.get(now + 1, ""),

@@ -7,7 +7,7 @@ const charts = (() => {
   const HEIGHTS = { volts: 148, amps: 54, charge: 46, duty: 32 };
   const ABOVE = 5;
   const MODE_HEIGHT = 17;
-  const ink = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+  const { ink } = plotting;
 
   function axis(extra) {
     return {
@@ -200,27 +200,29 @@ const charts = (() => {
     return [Math.max(0, low - room), high + room];
   }
 
-  function plot(holder, kind, data, last) {
+  function plot(holder, width, kind, data, last) {
     const made = KINDS[kind](data);
     const title = document.createElement("p");
     title.className = "chart-title";
     title.innerHTML = made.title;
     holder.append(title);
-    const end = data.end.seconds,
-      right = Math.max(data.range ? Math.min(data.range[1], end * 1.6) : end, Math.min(data.measured || 0, end * 1.6));
     const names = data.modes;
+    function reach(lo, hi) {
+      const end = data.end.seconds;
+      if (lo !== 0 || hi < end * 0.999) return [lo, hi];
+      const { range, measured } = data,
+        right = Math.max(range ? Math.min(range[1], end * 1.6) : end, Math.min(measured || 0, end * 1.6));
+      return [0, Math.max(right, end * 1.04, 1)];
+    }
     const options = {
-      width: Math.max(280, holder.clientWidth),
+      width,
       height:
         (kind === "duty" ? Math.max(HEIGHTS.duty, MODE_HEIGHT * names.length + 9) : HEIGHTS[kind]) + (last ? 24 : 0),
       padding: [ABOVE, null, null, null],
       legend: { show: false },
       cursor: { y: false, drag: { x: true, y: false }, sync: { key: "run" } },
       scales: {
-        x: {
-          time: false,
-          range: (u, lo, hi) => (lo === 0 && hi >= end * 0.999 ? [0, Math.max(right, end * 1.04, 1)] : [lo, hi]),
-        },
+        x: { time: false, range: (u, lo, hi) => reach(lo, hi) },
         y: { range: (u, lo, hi) => made.range(lo, hi) },
       },
       axes: [
@@ -260,7 +262,20 @@ const charts = (() => {
         ],
       },
     };
-    return new uPlot(options, [data.series[TIME], ...made.columns.map((c) => data.series[c])], holder);
+    return new uPlot(options, columns(data, kind), holder);
+  }
+  const columns = (data, kind) => [TIME, ...KINDS[kind](data).columns].map((c) => data.series[c]);
+
+  // The run of the same modes as another edit has it: the plots stay and take its figures.
+  function again(one, text) {
+    const fresh = JSON.parse(text),
+      { data, plots, kinds } = one;
+    if (!fresh.series.length || fresh.end.seconds === 0 || fresh.modes.join() !== data.modes.join()) return false;
+    for (const name of Object.keys(data)) delete data[name];
+    Object.assign(data, fresh); // what draws looks the figures up in it
+    plots.forEach((p, i) => p.setData(columns(data, kinds[i])));
+    one.holder.querySelector(".chart-read").textContent = "";
+    return Object.assign(one, { at: 0, text });
   }
 
   function read(holder, i, data) {
@@ -281,15 +296,19 @@ const charts = (() => {
 
   // Draws what is not drawn yet; a chart whose run did not change keeps its zoom and its reading.
   function load() {
-    const stays = ({ holder, text }) =>
-      holder.isConnected && document.getElementById(holder.dataset.source)?.textContent === text;
-    drawn.filter((one) => !stays(one)).forEach(({ plots }) => plots.forEach((p) => p.destroy()));
-    drawn = drawn.filter(stays);
+    const now = new Map(drawn.map((one) => [one, document.getElementById(one.holder.dataset.source)?.textContent]));
+    const stays = (one) =>
+      one.holder.isConnected &&
+      (now.get(one) === one.text || (one.text !== null && now.get(one) && again(one, now.get(one))));
+    const staying = drawn.filter(stays);
+    drawn.filter((one) => !staying.includes(one)).forEach(({ plots }) => plots.forEach((p) => p.destroy()));
+    drawn = staying;
     if (!plotting.ready("[data-chart]", () => (load(), scrub.load()))) return;
     document.querySelectorAll("[data-chart]").forEach((holder) => {
       const source = document.getElementById(holder.dataset.source);
       if (!source || drawn.some((one) => one.holder === holder)) return;
-      const data = JSON.parse(source.textContent);
+      const data = JSON.parse(source.textContent),
+        width = Math.max(280, holder.clientWidth);
       holder.replaceChildren();
       if (!data.series.length || data.end.seconds === 0) {
         const p = document.createElement("p");
@@ -299,7 +318,7 @@ const charts = (() => {
         return;
       }
       const kinds = holder.dataset.chart.split(" ").filter((kind) => kind !== "duty" || data.modes.length > 1);
-      const made = kinds.map((kind, i) => plot(holder, kind, data, i === kinds.length - 1));
+      const made = kinds.map((kind, i) => plot(holder, width, kind, data, i === kinds.length - 1));
       const out = document.createElement("p");
       out.className = "chart-read row-note";
       out.setAttribute("role", "status");
@@ -307,7 +326,7 @@ const charts = (() => {
       holder.tabIndex = 0;
       holder.setAttribute("role", "group");
       holder.setAttribute("aria-label", "The run over time: arrow keys read values, plus and minus zoom, 0 shows all");
-      drawn.push({ holder, data, plots: made, at: 0, text: source.textContent });
+      drawn.push({ holder, data, kinds, plots: made, at: 0, text: source.textContent });
     });
   }
 

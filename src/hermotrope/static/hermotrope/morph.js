@@ -43,6 +43,7 @@
       });
       return false;
     }
+    if (old.dataset.points && old.dataset.points === made.dataset.points) return false; // left out because it is here
     return !(old.matches(KEEPS) && made.matches(KEEPS));
   };
   // What somebody opened stays open; what they chose and did not send yet stays chosen.

@@ -1,4 +1,4 @@
-// The chart library comes with the first chart that a page shows.
+// The chart library comes with the first chart that a page shows; the inks of all charts.
 "use strict";
 const plotting = (() => {
   let coming = null;
@@ -23,5 +23,13 @@ const plotting = (() => {
     coming.then(() => typeof uPlot !== "undefined" && draw());
     return false;
   }
-  return { ready };
+  // Colours and typefaces of the page, asked for once: each question works the page's styles out anew.
+  const inks = new Map();
+  function ink(name) {
+    if (!inks.has(name)) inks.set(name, getComputedStyle(document.documentElement).getPropertyValue(name).trim());
+    return inks.get(name);
+  }
+  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => inks.clear());
+
+  return { ready, ink };
 })();

@@ -2,7 +2,7 @@
 "use strict";
 const runlog = (() => {
   let drawn = [];
-  const ink = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+  const { ink } = plotting;
   const WORDS = {
     pack_v: ["volts at the pack", "V"],
     pack_a: ["amperes from the pack", "A"],

@@ -29,12 +29,16 @@ const scrub = (() => {
   };
 
   // Words of the user's own, as far as there is room for them in the drawing.
+  const fitting = new Map(); // what was found to fit: measuring a text lays the page out
+  document.fonts.ready.then(() => fitting.clear());
   function fit(node, words, room) {
-    text(node, words);
-    for (let rest = words; node && rest && node.getComputedTextLength() > room;) {
+    text(node, fitting.get(words) ?? words);
+    if (!node || fitting.has(words)) return;
+    for (let rest = words; rest && node.getComputedTextLength() > room;) {
       rest = rest.slice(0, -1);
       node.textContent = rest.trimEnd() + "…";
     }
+    fitting.set(words, node.textContent);
   }
 
   function drawLine(stations, stop) {
