@@ -33,7 +33,8 @@ TIMED = """async ([method, url, values]) => {
   const begin = performance.now();
   await new Promise((done) => {
     const settled = ({ detail }) => {
-      if (detail.requestConfig.path.split("?")[0] !== url.split("?")[0]) return; // what is asked for later comes by itself
+      // what is asked for later comes by itself
+      if (detail.requestConfig.path.split("?")[0] !== url.split("?")[0]) return;
       document.removeEventListener("htmx:afterSettle", settled);
       done();
     };

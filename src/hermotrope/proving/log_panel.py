@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from django.http import QueryDict
@@ -20,7 +20,7 @@ from hermotrope_core.circuit.estimate import QUICK_DRAWS, estimate
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.fit import Fit, Found, compare, fit, fitted, shares_of_runtime
 from hermotrope_core.fit.result import Z90
-from hermotrope_core.fit.runlog import RunLog
+from hermotrope_core.fit.runlog import Remark, RunLog
 from hermotrope_core.plan.case import Case, at_temperature
 from hermotrope_core.plan.spread import MEASURED_SPREAD
 from hermotrope_core.prove.judge import written
@@ -28,6 +28,7 @@ from hermotrope_core.tell.record import LogMapping
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import digits, duration, figure, fixed, stated
 from hermotrope_core.values.known import number
+from hermotrope_core.values.liking import Liking, liked
 from hermotrope_core.values.quantity import show
 
 COLUMN_WORDS = {
@@ -180,20 +181,36 @@ def kept_log(workshop: Workshop, row: RunLogRow) -> dict[str, Any]:
     situation = workshop.feed.situation
     if situation is None or situation.run is None:
         return shown_ | {"chart": log_chart(log, ()), "no_fit": "the plan has no run that ends"}
-    then = at_temperature(situation.case, row.temperature_c)
-    ran = situation.run if then is situation.case else Situation(then).run
+    logged = Logged(bytes(row.data), log.remarks, row.temperature_c, row.ended)
+    return shown_ | _held_against(situation.case, logged, liked())
+
+
+class Logged(NamedTuple):
+    """What of a kept log is held against a plan: its arrays, what was remarked, °C if said, if it ended by itself."""
+
+    data: bytes
+    remarks: tuple[Remark, ...]
+    temperature_c: float | None
+    ended: bool
+
+
+@lru_cache(maxsize=4)
+def _held_against(case: Case, logged: Logged, _liking: Liking) -> dict[str, Any]:
+    """A log beside what its plan foretold, and what a fit says; the same until one of them changes."""
+    log, then = log_from(logged.data, logged.remarks), at_temperature(case, logged.temperature_c)
+    ran = Situation(then).run
     compared = compare(then, log)[1]
-    shown_ |= {
+    said: dict[str, Any] = {
         "parts": [_parts(one) for one in compared],
-        "longer": _longer(log, ran.runtime_s, ended=row.ended) if ran is not None else "",
+        "longer": _longer(log, ran.runtime_s, ended=logged.ended) if ran is not None else "",
     }
     try:
         found = fit(then, log)
     except ValueError as error:
-        return shown_ | {"chart": log_chart(log, compared), "no_fit": str(error)}
+        return said | {"chart": log_chart(log, compared), "no_fit": str(error)}
     told = {one.place for one in found.found if one.told}
     after = compare(fitted(then, found, told, ""), log)[1] if told else ()
-    return shown_ | {"chart": log_chart(log, compared, after), "fit": _fit(situation.case, found, told)}
+    return said | {"chart": log_chart(log, compared, after), "fit": _fit(case, found, told)}
 
 
 def _parts(one: Any) -> dict[str, str]:

@@ -23,8 +23,8 @@ Array = np.ndarray[Any, np.dtype[np.float64]]
 Factors = dict[str, Array]
 """By the document's place of an input: one factor per draw."""
 
-# Gauss-Legendre nodes and weights on [0, 1], 3 points (Abramowitz & Stegun 25.4.30, mapped): within 4e-6 of the runtime,
-# 6e-4 for a draw that ends where its volts collapse; the doubt that the draws are for is a thousand times that.
+# Gauss-Legendre nodes and weights on [0, 1], 3 points (Abramowitz & Stegun 25.4.30, mapped): within 4e-6 of the
+# runtime, 6e-4 for a draw that ends where its volts collapse; the draws' own doubt is a thousand times that.
 _r = sqrt(3 / 5) / 2
 GAUSS = ((0.5 - _r, 5 / 18), (0.5, 8 / 18), (0.5 + _r, 5 / 18))
 
