@@ -14,11 +14,13 @@
     const [, wait] = /delay:(\d+)ms/.exec(made.getAttribute("hx-trigger")) ?? [];
     const [url, swap] = [made.getAttribute("hx-get"), made.getAttribute("hx-swap") ?? "innerHTML"];
     clearTimeout(asking.get(old));
+    htmx.trigger(old, "htmx:abort"); // what is under way is an answer of before
     old.setAttribute("aria-busy", "true");
     const ask = () => {
       const form = old.querySelector("form[hx-get]"); // it knows what is asked by now
       if (form) htmx.trigger(form, "submit");
-      else if (old.isConnected) htmx.ajax("GET", url, { source: old, target: old, swap: `morph:${swap}` });
+      else if (old.isConnected)
+        htmx.ajax("GET", url, { source: old, target: old, swap: `morph:${swap}` }).catch(() => {}); // by the next redraw
     };
     asking.set(old, setTimeout(ask, Number(wait ?? 0)));
   }
