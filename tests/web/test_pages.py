@@ -243,6 +243,24 @@ class Pages(TestCase):
         self.client.post(f"/c/{self.made.pk}/remove/", {"version": self.now().version, "sure": "yes"})
         self.assertFalse(Conversion.objects.exists())
 
+    def test_an_address_comes_back_to_its_thing(self) -> None:
+        def met(query: str) -> tuple[str, str]:
+            page = self.client.get(f"/c/{self.made.pk}/{query}").content.decode()
+            found = re.search(r'data-panel="(\w+)" data-address="([^"]*)"', page)
+            assert found is not None
+            return found[1], unescape(found[2])
+
+        stations = [str(at + 2) for at in range(len(self.made.case.path) + 1)]
+        kept = [met(f"?panel={key}") for key in stations]
+        self.post("stage", do="add", kind="switch", at=0)
+        self.assertEqual([met(address)[0] for _, address in kept], [str(int(key) + 1) for key, _ in kept])
+        self.post("stage", do="add", kind=self.now().case.path[1].kind, at=len(self.now().case.path))
+        self.assertEqual(met(kept[0][1])[0], "3")  # the first of its kind stays the first of them
+        self.post("stage", do="remove", at=1)
+        self.assertTrue(met(kept[0][1])[0])
+        for odd in ("", "x", "Fuse", "Fuse 0 of 1", "Fuse 99999999999999999999", "Fuse -1 of 1", " of "):
+            self.assertEqual(met(f"?panel=2&of={odd}")[0], "2", odd)
+
     def test_a_path_that_is_full_says_so(self) -> None:
         case = self.now().case
         switches = (Switch(resistance_ohm=0.001),) * (39 - len(case.path))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from typing import Any
+from urllib.parse import urlencode
 
 import msgspec
 
@@ -61,6 +62,13 @@ class Panel(msgspec.Struct, frozen=True):
     of: str = ""
     """Which part of the line it shows, apart from where it stands: a press is for that part only."""
 
+    @property
+    def address(self) -> str:
+        """The query of an address that comes back to the same thing, wherever it stands by then."""
+        if self.kind == "device":
+            return "?panel=device"
+        return f"?{urlencode({'panel': self.key} | ({'of': self.of} if self.of else {}))}"
+
 
 def row_at(case: Case, place: str) -> Row:
     """The field at a place, wherever its panel is. Raises LookupError for a place that has none."""
@@ -95,6 +103,14 @@ def panel_for(case: Case, key: str) -> Panel:
         return _device_panel(case, index)
     stage = case.path[index - 2]
     return _stage_panel(case, stage, index)
+
+
+def key_of(case: Case, key: str, of: str) -> str:
+    """The key by which the part `of` is found now, if it is on the line; else `key`."""
+    named, _, number = of.split(" of ")[0].rpartition(" ")
+    alike = [at for at, stage in enumerate(case.path) if stage.title == named]
+    nth = whole_number(number, len(alike))
+    return str(alike[nth - 1] + 2) if nth else key
 
 
 def _stage_panel(case: Case, stage: Stage, index: int) -> Panel:

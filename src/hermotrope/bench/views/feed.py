@@ -14,7 +14,7 @@ from hermotrope.bench.contexts import Shown, panel_context
 from hermotrope.bench.feed import Feed, feed_of
 from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.models import Conversion
-from hermotrope.bench.panels import panel_for, panel_of_place
+from hermotrope.bench.panels import key_of, panel_for, panel_of_place
 from hermotrope.bench.places import move_problems
 from hermotrope.bench.unreadable import tree_file
 from hermotrope.drawings.line import feed_line
@@ -42,7 +42,8 @@ SOURCE_CAUSES = {"pack cut-off": "at the pack’s cut-off", "empty": "when the p
 def feed(request: HttpRequest, pk: int) -> HttpResponse:
     """The whole page, or its panel alone when htmx asks for that."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    context = feed_context(conversion, request.GET.get("panel", ""), query=request.GET)
+    panel = key_of(conversion.case, request.GET.get("panel", ""), request.GET.get("of", ""))
+    context = feed_context(conversion, panel, query=request.GET)
     partial = wants_part(request)
     return render(request, "bench/_workbench.html" if partial else "bench/feed.html", context)
 

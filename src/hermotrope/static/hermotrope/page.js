@@ -8,7 +8,7 @@
       state = document.querySelector("#state input[name=panel]");
     if (panel && state) {
       state.value = panel.dataset.panel;
-      const here = "?panel=" + encodeURIComponent(state.value); // so that a reload comes back to this panel
+      const here = panel.dataset.address; // so that a reload comes back to this thing
       if (location.search !== here && !location.search.startsWith(here + "&"))
         history.replaceState(history.state, "", here);
     }
