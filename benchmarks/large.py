@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import atexit
 import os
+import re
 import resource
 import shutil
 import statistics
@@ -116,6 +117,9 @@ def main() -> int:
         told = f"{small[url][1]}" if asked == small[url][1] else f"{small[url][1]} -> {asked}"
         slow += url != VIEWS[-1] and (middle > 5.0 * empty or asked > small[url][1])
         print(f"{url:34}{small[url][0]:6.0f} ms{middle:6.0f} ms{middle / empty:7.1f}  {told}")
+    search = re.search(r'name="job" value="(\w+)"', client.get(VIEWS[-1]).content.decode())
+    if search:  # else it goes on beside what is read off now
+        client.post("/c/2/ways/stop/", {"job": search[1], "query": ""})
     held = []
     for n in range(REQUESTS):
         client.get(VIEWS[n % (len(VIEWS) - 1)])
