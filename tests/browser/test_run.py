@@ -7,7 +7,7 @@ from typing import Any
 
 from django.core.management import call_command
 from django.test import tag
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
@@ -143,6 +143,37 @@ class RunJourney(BrowserTest):
         self.goto(f"/c/{self.made.pk}/?panel=run&job=20h&old_hours=6h&with=tool-12-2&with=bank-10", page)
         expect(page.locator(".ribbon")).to_be_visible()
         self.assertEqual(self.sideways(page), 0)
+
+
+class Later(BrowserTest):
+    """What is asked for after an edit: as it was asked, and not where somebody went on to another view."""
+
+    def test_the_tools_follow_an_edit_and_stay_behind_on_leaving(self) -> None:
+        call_command("load_demo", verbosity=0)
+        self.goto(f"/c/{Conversion.objects.get(title='Pan mount, Hide 3').pk}/?panel=run")
+        page = self.page
+        page.locator("summary", has_text="The same on other packs").click()
+        page.locator("select[name=with]").first.select_option(index=2)
+        expect(page.locator(".compare-curves")).to_be_visible()
+        before = page.locator("#run-tools").inner_text()
+        field = page.locator("#f-duty-repeat-0-seconds")
+        field.fill("25 min")
+        field.press("Enter")
+        expect(page.locator("#run-tools")).to_have_attribute("aria-busy", "true")
+        expect(page.locator("#run-tools")).not_to_have_attribute("aria-busy", "true")
+        expect(page.locator(".compare-curves")).to_be_visible()
+        self.assertNotEqual(page.locator("#run-tools").inner_text(), before)
+        held: list[Route] = []
+        page.route("**/run/?*", held.append)
+        field.fill("27 min")
+        field.press("Enter")
+        expect(page.locator("#run-tools")).to_have_attribute("aria-busy", "true")
+        page.get_by_role("link", name="Build", exact=True).first.click()
+        expect(page.locator("#panel")).to_have_attribute("data-panel", "build")
+        for one in held:  # none, where it was left in time
+            one.continue_()
+        page.wait_for_timeout(600)
+        self.assertIn("panel=build", page.url)
 
 
 class RunsSoFar(BrowserTest):

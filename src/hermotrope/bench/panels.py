@@ -107,7 +107,7 @@ def panel_for(case: Case, key: str) -> Panel:
 
 def key_of(case: Case, key: str, of: str) -> str:
     """The key by which the part `of` is found now, if it is on the line; else `key`."""
-    named, _, number = of.split(" of ")[0].rpartition(" ")
+    named, _, number = of.split(" of ", maxsplit=1)[0].rpartition(" ")
     alike = [at for at, stage in enumerate(case.path) if stage.title == named]
     nth = whole_number(number, len(alike))
     return str(alike[nth - 1] + 2) if nth else key

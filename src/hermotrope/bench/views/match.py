@@ -7,7 +7,6 @@ from typing import Any
 import msgspec
 from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, render
-from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from hermotrope.bench import actions, matching
@@ -25,9 +24,8 @@ def ways(request: HttpRequest, pk: int) -> HttpResponse:
     """The list alone, while somebody changes the question; or how far the search is."""
     conversion = get_object_or_404(Conversion, pk=pk)
     context = match_context(conversion, request.GET)
-    response = render(request, "bench/_ways.html", {"conversion": conversion, **context})
-    response["HX-Replace-Url"] = f"{reverse('feed', args=[pk])}?{context['ask'].query()}"
-    return response
+    address = f"?{context['ask'].query()}"
+    return render(request, "bench/_ways.html", {"conversion": conversion, "address": address, **context})
 
 
 @require_POST

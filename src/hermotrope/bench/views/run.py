@@ -8,7 +8,6 @@ from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
-from django.urls import reverse
 from django.views.decorators.http import require_GET
 
 from hermotrope.bench.feed import feed_of
@@ -31,9 +30,7 @@ def tools(request: HttpRequest, pk: int) -> HttpResponse:
     conversion = get_object_or_404(Conversion, pk=pk)
     feed = feed_of(conversion.case)
     context = {"conversion": conversion, "feed": feed, "case": conversion.case, **tools_context(feed, request.GET)}
-    response = render(request, "bench/_run_tools.html", context)
-    response["HX-Replace-Url"] = f"{reverse('feed', args=[pk])}?{context['run_query']}"
-    return response
+    return render(request, "bench/_run_tools.html", context)
 
 
 @require_GET

@@ -17,10 +17,10 @@
     htmx.trigger(old, "htmx:abort"); // what is under way is an answer of before
     old.setAttribute("aria-busy", "true");
     const ask = () => {
+      if (!old.isConnected) return; // somebody went elsewhere
       const form = old.querySelector("form[hx-get]"); // it knows what is asked by now
       if (form) htmx.trigger(form, "submit");
-      else if (old.isConnected)
-        htmx.ajax("GET", url, { source: old, target: old, swap: `morph:${swap}` }).catch(() => {}); // by the next redraw
+      else htmx.ajax("GET", url, { source: old, target: old, swap: `morph:${swap}` }).catch(() => {}); // given up
     };
     asking.set(old, setTimeout(ask, Number(wait ?? 0)));
   }

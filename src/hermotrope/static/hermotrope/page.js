@@ -8,8 +8,10 @@
       state = document.querySelector("#state input[name=panel]");
     if (panel && state) {
       state.value = panel.dataset.panel;
-      const here = panel.dataset.address; // so that a reload comes back to this thing
-      if (location.search !== here && !location.search.startsWith(here + "&"))
+      // so that a reload comes back to this thing, and to what is asked of its run or its ways
+      const asked = (byId("run-tools") ?? byId("ways"))?.dataset.address,
+        here = asked ?? panel.dataset.address;
+      if (location.search !== here && (asked || !location.search.startsWith(here + "&")))
         history.replaceState(history.state, "", here);
     }
     if (byId("body")?.querySelector("#line")) {
