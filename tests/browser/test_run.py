@@ -164,7 +164,7 @@ class Later(BrowserTest):
         expect(page.locator(".compare-curves")).to_be_visible()
         self.assertNotEqual(page.locator("#run-tools").inner_text(), before)
         held: list[Route] = []
-        page.route("**/run/?*", lambda one: held.append(one))
+        page.route("**/run/?*", lambda one: held.append(one))  # noqa: PLW0108  # it is asked for its signature
         field.fill("27 min")
         field.press("Enter")
         expect(page.locator("#run-tools")).to_have_attribute("aria-busy", "true")
