@@ -52,9 +52,14 @@
   defaults.callbacks.beforeAttributeUpdated = (name, node, kind) =>
     !(name === "open" && kind === "remove" && node.matches("details"));
 
-  // An answer for a piece that was put out meanwhile has no place on this page.
-  document.addEventListener("htmx:beforeSwap", (event) => {
-    if (!event.detail.target.isConnected) event.detail.shouldSwap = false;
+  // What asked may have been put out by another answer meanwhile: its own is looked for from where it stands, so it is
+  // put back, unseen, until all parts of that answer have found their places.
+  document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+    const asker = detail.requestConfig.elt;
+    if (asker.isConnected) return;
+    asker.hidden = true;
+    document.body.append(asker);
+    setTimeout(() => asker.remove());
   });
 
   // Every form says the state of the page: told beforehand, forms that are as they were compare as such.
