@@ -15,6 +15,7 @@ from django.http import HttpResponse
 from hermotrope.bench import actions as bench_actions
 from hermotrope.bench.models import Conversion
 from hermotrope.outing.models import Outing
+from hermotrope.outing.urls import urlpatterns
 from hermotrope.shelf.models import Item
 from hermotrope_core.values.known import number
 from tests.support import case
@@ -45,6 +46,28 @@ class OutingPages(DemoTest):
         answer = self.client.get(f"/outings/{self.outing.pk}/build-{index}/")
         self.assertEqual(answer.status_code, code)
         return unescape(answer.content.decode())
+
+    def test_a_supply_from_which_everything_was_taken_breaks_no_address(self) -> None:
+        """As a page asks that was drawn before: addresses of devices, and of supplies, that are gone."""
+        addresses = [
+            re.sub(r"<int:\w+>", "0", re.sub(r"<slug:\w+>", "packs", str(one.pattern).replace("<int:pk>", "{pk}")))
+            for one in urlpatterns
+        ]
+        for index, supply in enumerate(self.outing.content().supplies):
+            for _ in supply.branches:
+                self.post(f"supply/{index}/0/remove")
+        for gone in (False, True):
+            for address in addresses:
+                if "remove" in address or "new" in address:
+                    continue
+                url = f"/outings/{address.format(pk=self.outing.pk)}"
+                with self.subTest(url, gone=gone):
+                    self.assertIn(self.client.get(url).status_code, (200, 204, 302, 404, 405))
+                    self.assertIn(
+                        self.client.get(url, {"to": "1"}, headers=HTMX).status_code, (200, 204, 302, 404, 405)
+                    )
+            for _ in self.outing.content().supplies:
+                self.post("supply/0/remove")
 
     def test_a_supply_is_built_from_one_sheet(self) -> None:
         page = self.sheet(0)

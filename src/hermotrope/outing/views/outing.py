@@ -150,8 +150,16 @@ def export_netlist(request: HttpRequest, pk: int, index: int) -> HttpResponse:
 
 @require_GET
 def how_sure(request: HttpRequest, pk: int, index: int) -> HttpResponse:
-    """The range of a supply's night: how long each device lasts in nine of ten draws, and what is left."""
-    document, supply = _of(pk, index)
+    """The range of a supply's night: how long each device lasts in nine of ten draws, and what is left.
+
+    A page asks for it a moment after it was drawn: nothing is to be shown where the supply or its devices went by then.
+    """
+    try:
+        document, supply = _of(pk, index)
+    except Http404:
+        return HttpResponse(status=204)
+    if not supply.branches:
+        return HttpResponse(status=204)
     hours = maybe(document.hours)
     try:
         made = night_range(supply, document.conditions, hours, PAGE_DRAWS)
