@@ -152,12 +152,9 @@ def export_netlist(request: HttpRequest, pk: int, index: int) -> HttpResponse:
 def how_sure(request: HttpRequest, pk: int, index: int) -> HttpResponse:
     """The range of a supply's night: how long each device lasts in nine of ten draws, and what is left.
 
-    A page asks for it a moment after it was drawn: nothing is to be shown where the supply or its devices went by then.
+    A page asks for it a moment after it was drawn: nothing is to be shown where its devices went by then.
     """
-    try:
-        document, supply = _of(pk, index)
-    except Http404:
-        return HttpResponse(status=204)
+    document, supply = _of(pk, index)
     if not supply.branches:
         return HttpResponse(status=204)
     hours = maybe(document.hours)
