@@ -3,17 +3,21 @@
 (() => {
   const byId = (id) => document.getElementById(id);
 
-  function refresh() {
+  // The address, so that a reload comes back to this thing, and to what is asked of its run or its ways.
+  function place() {
     const panel = byId("panel"),
       state = document.querySelector("#state input[name=panel]");
     if (panel && state) {
       state.value = panel.dataset.panel;
-      // so that a reload comes back to this thing, and to what is asked of its run or its ways
       const asked = (byId("run-tools") ?? byId("ways"))?.dataset.address,
         here = asked ?? panel.dataset.address;
       if (location.search !== here && (asked || !location.search.startsWith(here + "&")))
         history.replaceState(history.state, "", here);
     }
+  }
+
+  function refresh() {
+    place();
     if (byId("body")?.querySelector("#line")) {
       charts.load();
       scrub.load();
@@ -30,6 +34,7 @@
   let redraw = 0;
   document.addEventListener("htmx:afterSettle", (event) => {
     if (event.detail.target.id === "working-inlet") return;
+    place();
     cancelAnimationFrame(redraw);
     redraw = requestAnimationFrame(refresh);
   });
