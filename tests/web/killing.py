@@ -34,6 +34,8 @@ TORN = (
     ' WHERE r.conversion_id = c.id AND r.number = c.revision AND r."case" = c."case")',
     "SELECT 'outing ' || o.id FROM outing_outing o WHERE NOT EXISTS (SELECT 1 FROM outing_revision r"
     " WHERE r.outing_id = o.id AND r.number = o.revision AND r.document = o.document)",
+    "SELECT 'revision ahead of ' || c.id FROM bench_conversion c JOIN bench_revision r ON r.conversion_id = c.id"
+    " WHERE r.number > c.revision",
     "SELECT 'shelf ' || i.id FROM shelf_item i WHERE i.price > 1000 AND i.id = {item} AND NOT EXISTS"
     " (SELECT 1 FROM shelf_change c WHERE c.after LIKE '%\"price\": ' || i.price || '%')",
 )
@@ -98,7 +100,7 @@ def writers(database: Path) -> tuple[list[Writer], int]:
     title = {"place": "title"}
     return [
         *(
-            Writer(f"/c/{pk}/?panel=run", f"/c/{pk}/duty/", resize, "seconds", "{}", duty.format(pk))
+            Writer(f"/c/{pk}/?panel=record", f"/c/{pk}/duty/", resize, "seconds", "{}", duty.format(pk))
             for pk in (first, second)
         ),
         Writer(
@@ -173,6 +175,9 @@ def main(folder: Path, rounds: int) -> int:
         if found := wrong(database, sides, item):
             print(f"after {turn + 1} rounds:", *found, sep="\n  ")
             return 1
+    if idle := [side.to for side in sides if side.count < rounds // 10]:
+        print("hardly written to:", *idle)
+        return 1
     print(f"{rounds} rounds, {[side.count for side in sides]} answered")
     return 0
 

@@ -22,6 +22,7 @@ from hermotrope.bench.run_tools import (
 from hermotrope.drawings.output import output_over_time
 from hermotrope.drawings.ribbon import ribbon, sums_of
 from hermotrope.shelf.models import Item
+from hermotrope_core.circuit.discharge import Run
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.hours.job import charge_at, output_over_run
 from hermotrope_core.hours.long_run import leaking_runtime
@@ -42,40 +43,44 @@ MOST_ROWS = 30
 def run_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
     """What the panel says first, as far as the case lets it be worked out."""
     context: dict[str, Any] = {"run_query": read_run_ask(query).query(), "ribbon": ribbon(feed.case)}
-    situation = feed.planned
-    if situation is None or feed.run is None or feed.run.runtime_s <= 0.0:
+    if (ran := _ran(feed)) is None:
         return context
+    situation, run = ran
     return context | {
         "duty_sums": sums_of(situation),
         "sentence": sentence(feed),
         "programme": programme(feed),
-        "alarms": [_alarm(situation, one) for one in alarms(situation, feed.run)],
+        "alarms": [_alarm(situation, one) for one in alarms(situation, run)],
         "night": _night(feed),
     }
 
 
+def _ran(feed: Feed) -> tuple[Situation, Run] | None:
+    """What is planned with its run; None where it does not run at all."""
+    if feed.planned is None or feed.run is None or feed.run.runtime_s <= 0.0:
+        return None
+    return feed.planned, feed.run
+
+
 def tools_context(feed: Feed, query: QueryDict) -> dict[str, Any]:
-    """The tools below it: what may be asked further, and what was."""
+    """The tools below what `run_context` says: what may be asked further, and what was."""
     ask = read_run_ask(query)
     case = feed.case
     context: dict[str, Any] = {
         "run_ask": ask,
-        "run_query": ask.query(),
         "overlay_slots": slots(ask),
         "packs": Item.objects.filter(kind="source").count(),
         "most_packs": MOST_CHOICES,
         "find": ask.find,
     }
-    situation = feed.planned
-    if situation is None or feed.run is None or feed.run.runtime_s <= 0.0:
+    if (ran := _ran(feed)) is None:
         return context
+    situation, run = ran
     return context | {
-        "sentence": sentence(feed),
-        "programme": programme(feed),
         "runtime_working": runtime_working(situation),
         "thoughts": [_thought(one) for one in simple_sums(situation)],
         "output": _output(situation, ask),
-        "warnings": [_warning(one) for one in field_warnings(situation, feed.run)],
+        "warnings": [_warning(one) for one in field_warnings(situation, run)],
         "seam": _seam(situation),
         "plan": plan_for(feed, ask),
         "asleep": falls_asleep(feed),

@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET
 from hermotrope.bench.feed import feed_of
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.panels import panel_of_place, pointer_of, row_at, term_at
-from hermotrope.bench.run_panel import tools_context
+from hermotrope.bench.run_panel import run_context, tools_context
 from hermotrope.bench.run_tools import plan_for, read_run_ask
 from hermotrope.entry.typed import EditError
 from hermotrope.formats.calendar_file import Moment, calendar
@@ -29,7 +29,8 @@ def tools(request: HttpRequest, pk: int) -> HttpResponse:
     """The tools alone, while somebody changes what they ask."""
     conversion = get_object_or_404(Conversion, pk=pk)
     feed = feed_of(conversion.case)
-    context = {"conversion": conversion, "feed": feed, "case": conversion.case, **tools_context(feed, request.GET)}
+    context = {"conversion": conversion, "feed": feed, "case": conversion.case}
+    context |= run_context(feed, request.GET) | tools_context(feed, request.GET)
     return render(request, "bench/_run_tools.html", context)
 
 

@@ -43,12 +43,6 @@ const charts = (() => {
             );
         }),
       );
-    if (kind === "volts") {
-      ctx.globalAlpha = 1;
-      ctx.font = 600 + " " + 11 * dpr + "px " + ink("--sans");
-      ctx.textAlign = "left";
-      ctx.fillText(`dots: logged, ${logged.name}`, box.left + 6 * dpr, box.top + box.height - 6 * dpr);
-    }
     ctx.restore();
   }
 
@@ -205,6 +199,7 @@ const charts = (() => {
     const title = document.createElement("p");
     title.className = "chart-title";
     title.innerHTML = made.title;
+    if (data.logged && kind === "volts") title.append(` dots: logged, ${data.logged.name}`);
     holder.append(title);
     const names = data.modes;
     function reach(lo, hi) {
@@ -270,7 +265,8 @@ const charts = (() => {
   function again(one, text) {
     const fresh = JSON.parse(text),
       { data, plots, kinds } = one;
-    if (!fresh.series.length || fresh.end.seconds === 0 || fresh.modes.join() !== data.modes.join()) return false;
+    const alike = (now) => [now.logged?.name, ...now.modes].join();
+    if (!fresh.series.length || fresh.end.seconds === 0 || alike(fresh) !== alike(data)) return false;
     for (const name of Object.keys(data)) delete data[name];
     Object.assign(data, fresh); // what draws looks the figures up in it
     plots.forEach((p, i) => p.setData(columns(data, kinds[i])));

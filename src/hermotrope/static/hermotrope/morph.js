@@ -24,7 +24,10 @@
     };
     asking.set(old, setTimeout(ask, Number(wait ?? 0)));
   }
-  document.addEventListener("htmx:afterRequest", (event) => event.detail.target?.removeAttribute("aria-busy"));
+  // Where no answer came it stays dimmed: what it says is of before.
+  document.addEventListener("htmx:afterRequest", ({ detail }) => {
+    if (detail.successful) detail.target?.removeAttribute("aria-busy");
+  });
 
   // Large pieces that come back as they were are left alone: the browser compares them much sooner than we walk them.
   const PIECES = "svg, section, details, form, fieldset, table, dl, ol, ul";
