@@ -93,8 +93,21 @@ def grow() -> None:
         made_parts = []
         for part in parts:
             named = {"key": f"copy-{part.pk}-{copy}", "name": f"{part.name} of crate {copy}"}
-            made_parts.append(Item(**facts_of(part) | named))
+            made_parts.append(Item(**facts_of(part) | named | {"part": varied(part.part, 1.0 + 1e-4 * (copy + 1))}))
         Item.objects.bulk_create(made_parts)
+
+
+def varied(part: Any, times: float) -> Any:
+    """A part that is like no other: what it is rated for, a little different."""
+    varies = ("capacity_ah", "quiescent_w", "length_m", "dropout_v", "resistance_ohm")
+    made = dict(part)
+    for name in varies:
+        value = part.get(name)
+        if isinstance(value, dict):
+            made[name] = value | {"value": value["value"] * times}
+        elif value:
+            made[name] = value * times
+    return made
 
 
 def resident_mb() -> float:

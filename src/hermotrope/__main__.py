@@ -116,8 +116,10 @@ def serve(command: str, arguments: list[str]) -> int:
     import waitress
     from django.db import connections
 
+    from hermotrope.bench import searching
     from hermotrope.wsgi import application
 
+    searching.ready()
     connections.close_all()  # that of this thread has prepared all: the last one to close takes the journal away
 
     try:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import pickle
 import re
 from collections.abc import Iterator
 from typing import Any
@@ -78,6 +79,11 @@ class Documents(SimpleTestCase):
         for name, made, _ in golden("cases") + golden("judgements"):
             with self.subTest(name):
                 self.assertEqual(read_case(write_case(case_from(made))), case_from(made))
+
+    def test_what_is_sent_to_another_process_arrives_as_it_was_written(self) -> None:
+        for name, made, _ in golden("judgements"):
+            case = case_from(made)
+            self.assertEqual(write_case(pickle.loads(pickle.dumps(case))), write_case(case), name)
 
     def test_wrong_values_name_their_place_in_one_line(self) -> None:
         for place, value, named in WRONG:

@@ -7,6 +7,7 @@ import random
 from functools import cache
 from math import inf
 from typing import Any, get_args
+from unittest import mock
 
 import msgspec
 from django.test import SimpleTestCase
@@ -16,16 +17,18 @@ from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import LOW_SOC, Situation
 from hermotrope_core.judge.findings import check, verdict_of
 from hermotrope_core.kinds.stages import Diode, Fuse, KeepAlive, Lead, Resistor
+from hermotrope_core.match import search as search_module
 from hermotrope_core.match.build import held_way
 from hermotrope_core.match.groups import groups
 from hermotrope_core.match.judge import judge
 from hermotrope_core.match.rank import WISHES
 from hermotrope_core.match.request import Request, read_request
 from hermotrope_core.match.search import Limits, Matched, search
+from hermotrope_core.match.shelf import Pack, Shelf
 from hermotrope_core.parts.wire import PARTS, safe_amps
 from hermotrope_core.plan.codes import Code
 from hermotrope_core.plan.document import CaseError, case_from
-from hermotrope_core.values.known import number
+from hermotrope_core.values.known import Known, number
 from tests.shelves import request
 from tests.support import golden
 
@@ -123,6 +126,8 @@ class Soundness(SimpleTestCase):
                 if better.apart == "refused":
                     self.assertEqual(mine.apart, "refused")
                 self.assertGreaterEqual(mine.cares, better.cares)
+                if better.apart != "refused":  # whoever looks for it finds it among the ways that fit
+                    self.assertIn(better.way.path, [judged.way.path for judged in matched.fitting])
         self.assertGreater(compared, 40)
 
     def test_designed_parts_bring_no_finding_they_should_have_prevented(self) -> None:
@@ -414,3 +419,25 @@ class Command(SimpleTestCase):
             made |= {"shelf": {"sources": [tree["source"]], "stages": stages}, "conditions": tree.get("conditions", {})}
             with self.subTest(name):
                 self.assertGreater(search(read_request(json.dumps(made))).tried, 0)
+
+    def test_what_is_alike_but_for_its_name_is_tried_once(self) -> None:
+        asked = request(6, 4)
+        packs = [msgspec.structs.replace(pack, have=False) for pack in asked.shelf.packs]
+        own = msgspec.structs.replace(packs[2].source, name="mine", price=Known(value=99.0))
+        cheap = msgspec.structs.replace(asked.shelf.parts[0], name="cheaper", price=0.5)
+        shelf = Shelf((*packs, Pack(own, have=True)), (*asked.shelf.parts, cheap)).once()
+        self.assertEqual(shelf.alike, 2)
+        self.assertEqual([pack.source.name for pack in shelf.packs][:3], ["mine", "pack 0", "pack 1"])
+        self.assertNotIn("pack 2", [pack.source.name for pack in shelf.packs])
+        self.assertEqual([part.name for part in shelf.parts].index("cheaper"), 0)
+        self.assertEqual(asked.shelf.once(), Shelf(asked.shelf.packs, asked.shelf.parts, 0))
+
+    def test_a_search_ends_before_nobody_can_read_what_it_finds(self) -> None:
+        asked = request(24, 14)
+        for bound in ("MOST_TRIED", "MOST_JUDGED"):
+            with mock.patch.object(search_module, bound, 20):
+                found = search(asked)
+            self.assertFalse(found.complete)
+            self.assertLess(found.packs, 24)
+            self.assertEqual(found.of_packs, 24)
+            self.assertGreaterEqual(found.tried, 20)

@@ -11,7 +11,7 @@ from django.test import TestCase
 from django.urls import reverse
 from msgspec.structs import replace
 
-from hermotrope.bench import actions, matching
+from hermotrope.bench import actions, matching, searching
 from hermotrope.bench.models import Conversion
 from hermotrope.shelf.models import Item
 from hermotrope_core.match.request import WISHES
@@ -154,7 +154,7 @@ class Match(TestCase):
         text = self.client.get(url, {"asked": "1", "all_parts": "on", "temperature": "3 °C"}).content.decode()
         self.assertIn("Trying every way", text)
         key = re.findall(r'name="job" value="([0-9a-f]+)"', text)[0]
-        job = matching.known_job(key)
+        job = searching.known_job(key)
         assert job is not None
         stopped = self.client.post(
             reverse("ways-stop", args=[self.made.pk]), {"job": key, "query": "asked=1&all_parts=on&temperature=3+°C"}

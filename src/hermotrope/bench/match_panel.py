@@ -8,6 +8,7 @@ from django.http import QueryDict
 
 from hermotrope.bench import matching
 from hermotrope.bench.models import Conversion
+from hermotrope.bench.searching import Job
 from hermotrope.bench.ways import in_use, listing
 from hermotrope_core.match.request import Wish
 from hermotrope_core.plan.case import questions
@@ -45,8 +46,8 @@ def match_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
     return context | answer | ({"now": in_use(conversion.case, ask)} if "listing" in answer else {})
 
 
-def _answer(key: str, job: matching.Job, ask: matching.Ask, seconds: float) -> dict[str, Any]:
+def _answer(key: str, job: Job, ask: matching.Ask, seconds: float) -> dict[str, Any]:
     found = job.wait(seconds)
     if found is None:
         return {"job": key, "done": job.done, "of": job.total, "ways_query": ask.query()}
-    return {"listing": listing(found, ask), "ask": ask}
+    return {"listing": listing(found, job.groups, job.question.request.shelf.alike, ask), "ask": ask}

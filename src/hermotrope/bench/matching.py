@@ -1,11 +1,8 @@
-"""Searches for ways: the question as it is asked on the page, the shelf it is asked of, and work that can be left."""
+"""The question for ways as it is asked on the page, and the shelf it is asked of."""
 
 from __future__ import annotations
 
-import contextvars
 import hashlib
-import threading
-from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from typing import Any
 from urllib.parse import urlencode
@@ -15,10 +12,12 @@ from django.db.models import TextField
 from django.db.models.functions import Cast
 from django.http import QueryDict
 
+from hermotrope.bench.searcher import Question
+from hermotrope.bench.searching import Job, job
 from hermotrope.shelf.models import COLUMN_FACTS, Item
 from hermotrope_core.match.rank import USUAL, Weights
 from hermotrope_core.match.request import WISHES, Request, Wish
-from hermotrope_core.match.search import Limits, Matched, Stopped, search
+from hermotrope_core.match.search import Limits
 from hermotrope_core.match.shelf import Pack, Part, Shelf
 from hermotrope_core.match.whatif import what_if
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -32,7 +31,6 @@ from hermotrope_core.values.whole import whole_number
 MOST_WEIGHT = 3
 MOST_COMPARED = 4
 SHOWN = 8
-KEPT_JOBS = 8
 WAITS_S = 0.6
 """So long a page waits for a search before it shows how far it is."""
 SWITCHES = ("twice", "no_soldering", "over_max", "wall", "all_parts")
@@ -150,60 +148,12 @@ def _read(found: Iterable[Item], wall: bool) -> Shelf:
             packs.append(Pack(content, have, item.key))
         elif content is not None:
             parts.append(Part(content, item.name, have, item.price, item.mass_g))
-    return Shelf(tuple(packs), tuple(parts))
-
-
-class Job:
-    """One search in a thread of its own; it goes on when its page is left."""
-
-    def __init__(self, request: Request, limits: Limits) -> None:
-        self.done, self.total = 0, len(request.shelf.packs)
-        self.result: Matched | None = None
-        self.trouble: BaseException | None = None
-        self.stopping = False
-        within = contextvars.copy_context()  # what is liked holds in its thread too
-        self._thread = threading.Thread(target=lambda: within.run(self._work, request, limits), daemon=True)
-        self._thread.start()
-
-    def _work(self, request: Request, limits: Limits) -> None:
-        try:
-            self.result = search(request, limits, self._report)
-        except Exception as error:
-            self.trouble = error
-
-    def _report(self, done: int, total: int) -> None:
-        self.done, self.total = done, total
-        if self.stopping and done < total:  # what came to its end is whole
-            raise Stopped
-
-    def wait(self, seconds: float) -> Matched | None:
-        """The result, if there is one within so many seconds. Raises what stopped the search."""
-        self._thread.join(seconds)
-        if self.trouble is not None:
-            raise self.trouble
-        return self.result
-
-
-_jobs: OrderedDict[str, Job] = OrderedDict()
-_lock = threading.Lock()
+    return Shelf(tuple(packs), tuple(parts)).once()
 
 
 def job_for(case: Case, ask: Ask) -> tuple[str, Job]:
     """The search that answers a question, begun if it is not known yet; its key names it."""
-    asked, limits = ask.case(case), ask.limits()
+    asked, limits, wish = ask.case(case), ask.limits(), liked()
     named, shelf = _shelf_for(ask)
-    key = hashlib.blake2s(msgspec.json.encode((asked, named, limits, liked())), digest_size=12).hexdigest()
-    with _lock:
-        if key not in _jobs:
-            _jobs[key] = Job(Request(asked, shelf()), limits)
-            while len(_jobs) > KEPT_JOBS:
-                _, old = _jobs.popitem(last=False)
-                old.stopping = True
-        _jobs.move_to_end(key)
-        return key, _jobs[key]
-
-
-def known_job(key: str) -> Job | None:
-    """A search that was begun and is still kept."""
-    with _lock:
-        return _jobs.get(key)
+    key = hashlib.blake2s(msgspec.json.encode((asked, named, limits, wish)), digest_size=12).hexdigest()
+    return key, job(key, lambda: Question(Request(asked, shelf()), limits, wish))

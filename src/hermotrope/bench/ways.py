@@ -17,7 +17,7 @@ from hermotrope_core.judge.findings import Finding
 from hermotrope_core.judge.working import runtime_working
 from hermotrope_core.kinds.holding import Holding
 from hermotrope_core.match.build import Way
-from hermotrope_core.match.groups import amount, common, groups
+from hermotrope_core.match.groups import Group, amount, common
 from hermotrope_core.match.judge import Judged, judge
 from hermotrope_core.match.rank import Ranked
 from hermotrope_core.match.search import Matched
@@ -37,16 +37,20 @@ def by_id(matched: Matched, wanted: str) -> Judged | None:
     return next((judged for judged in matched.fitting if id_of(judged.way) == wanted), None)
 
 
-def listing(matched: Matched, ask: Ask) -> dict[str, Any]:
-    """What the list shows: the best ways as rows, what was refused in groups, what stands at the device."""
+def listing(matched: Matched, groups: Sequence[Group], alike: int, ask: Ask) -> dict[str, Any]:
+    """What the list shows: the best ways as rows, what was refused in `groups`, what stands at the device.
+
+    `alike` packs and parts are like another but for their names, and were not tried.
+    """
     ranked = matched.ranked(ask.wish())
     shown = ranked[: ask.most]
-    rows = [way_row(i, one, matched, ask) for i, one in enumerate(shown, start=1)]
+    spares = spares_of(matched)
+    rows = [way_row(i, one, matched, ask, spares) for i, one in enumerate(shown, start=1)]
     if shown:
         drawn = scales([Situation(one.judged.way.case(matched.case)) for one in shown], small=True)
         for row, span in zip(rows, drawn.spans, strict=True):
             row["scale"] = {"span": span, "window": drawn.window, "never_y": drawn.never_y}
-    ids = {id_of(one.judged.way): one for one in ranked}
+    ids = {id_of(one.judged.way): one for one in ranked} if ask.compared else {}
     kept = [one for one in ask.compared if one in ids]
     return {
         "rows": rows,
@@ -55,11 +59,12 @@ def listing(matched: Matched, ask: Ask) -> dict[str, Any]:
         "tried": matched.tried,
         "spares": len(matched.spares),
         "refused": len(matched.refused) + len(matched.dropped),
-        "groups": group_rows(matched),
+        "groups": group_rows(groups),
         "common": list(common(matched)),
         "compare": comparison([ids[one] for one in kept], matched.case) if len(kept) > 1 else None,
         "compared": kept,
-        "complete": matched.complete,
+        "packs": None if matched.complete else (matched.packs, matched.of_packs),
+        "alike": alike,
         "more_query": ask.query(most=ask.most + 16),
     }
 
@@ -79,7 +84,7 @@ def in_use(case: Case, ask: Ask) -> dict[str, Any] | None:
     }
 
 
-def way_row(place: int, ranked: Ranked, matched: Matched, ask: Ask) -> dict[str, Any]:
+def way_row(place: int, ranked: Ranked, matched: Matched, ask: Ask, spares: Spares) -> dict[str, Any]:
     """One way in the list."""
     judged = ranked.judged
     way = judged.way
@@ -102,7 +107,7 @@ def way_row(place: int, ranked: Ranked, matched: Matched, ask: Ask) -> dict[str,
         "says": own[0].message if own else "",
         "more_says": max(0, len(own) - 1),
         "remark": remark(judged, matched),
-        "spares": _spares(way, matched),
+        "spares": [name for part in way.parts for name in spares.get((way.pack.source.name, part.name), ())],
         "bars": term_bars(ranked.terms),
         "score": round(100 * ranked.score),
         "chosen": chosen,
@@ -178,19 +183,21 @@ def remark(judged: Judged, matched: Matched) -> str:
     return ""
 
 
-def _spares(way: Way, matched: Matched) -> list[str]:
-    """Other boards that do the same with this pack and are better in nothing."""
-    names = {part.name for part in way.parts}
-    return [
-        spare.chain.parts[0].name or spare.chain.strategy
-        for spare in matched.spares
-        if spare.facts.pack.source == way.pack.source and spare.better.parts[0].name in names
-    ]
+Spares = dict[tuple[str, str], list[str]]
+"""By the names of a pack and a board: the boards that do the same with it and are better in nothing."""
 
 
-def group_rows(matched: Matched) -> list[dict[str, Any]]:
+def spares_of(matched: Matched) -> Spares:
+    found: Spares = {}
+    for spare in matched.spares:
+        found.setdefault((spare.facts.pack.source.name, spare.better.parts[0].name), []).append(
+            spare.chain.parts[0].name or spare.chain.strategy
+        )
+    return found
+
+
+def group_rows(found: Sequence[Group]) -> list[dict[str, Any]]:
     """What was refused, by the number that refused it."""
-    found = groups(matched)
     most = max((group.count for group in found), default=1)
     return [
         {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterable, Iterator
 
 import msgspec
 
@@ -25,12 +25,8 @@ from hermotrope_core.match.strategies import (
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
 
-Report = Callable[[int, int], None]
-"""Told after each pack: how many packs are done, of how many. May raise `Stopped`."""
-
-
-class Stopped(Exception):
-    """Raised by a report to end a search with what was found so far."""
+MOST_TRIED, MOST_JUDGED = 200_000, 10_000
+"""After so many ways, or so many judged in full, a search ends with what it has found: nobody reads more."""
 
 
 class Limits(msgspec.Struct, frozen=True):
@@ -65,8 +61,25 @@ class Dropped(msgspec.Struct, frozen=True, gc=False):
     reason: Reason
 
 
+class Tried(msgspec.Struct, frozen=True, gc=False):
+    """The ways of one pack: those that fit, and the others by how far they got."""
+
+    fitting: tuple[Judged, ...]
+    dropped: tuple[Dropped, ...]
+    refused: tuple[Refused, ...]
+    spares: tuple[Spare, ...]
+
+    @property
+    def judged(self) -> int:
+        return len(self.fitting) + len(self.dropped)
+
+    @property
+    def count(self) -> int:
+        return self.judged + len(self.refused) + len(self.spares)
+
+
 class Matched(msgspec.Struct, frozen=True):
-    """What a search found: the ways that fit, best first; those refused; how many were tried."""
+    """What a search found: the ways that fit; those refused; how many were tried, from how many of the packs."""
 
     case: Case
     kit: Kit
@@ -75,10 +88,15 @@ class Matched(msgspec.Struct, frozen=True):
     dropped: tuple[Dropped, ...]
     refused: tuple[Refused, ...]
     spares: tuple[Spare, ...]
-    complete: bool = True
-    """False where the search was stopped before every pack was tried."""
+    packs: int
+    """So many packs were tried, of `of_packs`: fewer where the search was stopped or ended by itself."""
+    of_packs: int
     hours: float = 0.0
     """What was asked for; 0 where nobody asked."""
+
+    @property
+    def complete(self) -> bool:
+        return self.packs == self.of_packs
 
     @property
     def tried(self) -> int:
@@ -100,41 +118,65 @@ class Matched(msgspec.Struct, frozen=True):
         return held_way(self.target, self.kit, refused.facts, refused.chain)
 
 
-def search(request: Request, limits: Limits | None = None, report: Report | None = None) -> Matched:
+def search(request: Request, limits: Limits | None = None) -> Matched:
     """Try every way. Deterministic; the time goes mostly into the ways that are not refused at once."""
-    case, kit, limits = request.case, Kit(request.shelf), limits or Limits()
+    limits = limits or Limits()
+    return gathered(request, limits, pack_by_pack(request, limits))
+
+
+def pack_by_pack(request: Request, limits: Limits) -> Iterator[Tried]:
+    """The ways of each pack of the shelf in turn, until there are `MOST_TRIED` of them or `MOST_JUDGED`."""
+    case, kit = request.case, Kit(request.shelf)
     target = target_of(case)
+    if target is None:
+        return
+    chains = _Chains(target, kit)
+    count = judged = 0
+    for pack in request.shelf.packs:
+        if count >= MOST_TRIED or judged >= MOST_JUDGED:
+            return
+        tried = _tried(target, kit, chains, pack, limits)
+        count += tried.count
+        judged += tried.judged
+        yield tried
+
+
+def gathered(request: Request, limits: Limits, tried: Iterable[Tried]) -> Matched:
+    """What the packs gave, together; of a search that was stopped, those that were tried until then."""
+    all_ = list(tried)
+    target = target_of(request.case)
+    return Matched(
+        request.case,
+        Kit(request.shelf),
+        target,
+        tuple(one for pack in all_ for one in pack.fitting),
+        tuple(one for pack in all_ for one in pack.dropped),
+        tuple(one for pack in all_ for one in pack.refused),
+        tuple(one for pack in all_ for one in pack.spares),
+        len(all_),
+        len(request.shelf.packs) if target is not None else 0,
+        limits.hours,
+    )
+
+
+def _tried(target: Target, kit: Kit, chains: _Chains, pack: Pack, limits: Limits) -> Tried:
     fitting: list[Judged] = []
     dropped: list[Dropped] = []
     refused: list[Refused] = []
     spares: list[Spare] = []
-    complete = True
-    packs = request.shelf.packs if target is not None else ()
-    chains = _Chains(target, kit) if target is not None else None
-    for done, pack in enumerate(packs):
-        assert target is not None and chains is not None
-        for found in _tries(target, kit, chains, pack):
-            if isinstance(found, Refused):
-                refused.append(found)
-                continue
-            if isinstance(found, Spare):
-                spares.append(found)
-                continue
-            for judged in _judged(case, found):
+    for found in _tries(target, kit, chains, pack):
+        if isinstance(found, Refused):
+            refused.append(found)
+        elif isinstance(found, Spare):
+            spares.append(found)
+        else:
+            for judged in _judged(target.case, found):
                 reason = _reason(judged, limits)
                 if reason is None:
                     fitting.append(judged)
                 else:
                     dropped.append(Dropped(judged, reason))
-        try:
-            if report is not None:
-                report(done + 1, len(packs))
-        except Stopped:
-            complete = False
-            break
-    return Matched(
-        case, kit, target, tuple(fitting), tuple(dropped), tuple(refused), tuple(spares), complete, limits.hours
-    )
+    return Tried(tuple(fitting), tuple(dropped), tuple(refused), tuple(spares))
 
 
 class _Chains:
@@ -173,13 +215,13 @@ def _tries(target: Target, kit: Kit, chains: _Chains, pack: Pack) -> Iterator[Wa
                     yield Refused(plain[0], facts, None, plain[1])
         if CHEMISTRIES[fed.source.chemistry].endless:
             continue
-        able = []
+        able: dict[int, None] = {}
         for i, chain in enumerate(mine):
             if chain.strategy == "inverter" and facts.port_v is not None:
                 continue
             reason = chain.broken or screen(facts, chain)
             if reason is None:
-                able.append(i)
+                able[i] = None
             else:
                 yield Refused(chain.strategy, facts, chain, reason)
         alike = not negotiated and not may_sleep(facts)

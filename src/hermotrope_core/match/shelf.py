@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from math import inf
 from pkgutil import get_data
+from typing import TypeVar
 
 import msgspec
 
@@ -34,6 +37,47 @@ class Part(msgspec.Struct, frozen=True, gc=False):
 class Shelf(msgspec.Struct, frozen=True):
     packs: tuple[Pack, ...]
     parts: tuple[Part, ...]
+    alike: int = 0
+    """So many more are like one of these in everything but their name."""
+
+    def once(self) -> Shelf:
+        """Each pack and part once: of those that are alike the one at hand, then the cheapest. Packs at hand first."""
+        packs = _once(self.packs, _rank_of_pack, _facts_of_pack)
+        parts = _once(self.parts, _rank_of_part, _facts_of_part)
+        alike = len(self.packs) + len(self.parts) - len(packs) - len(parts)
+        return Shelf(tuple(sorted(packs, key=lambda pack: not pack.have)), parts, alike)
+
+
+Thing = TypeVar("Thing", Pack, Part)
+
+
+def _once(
+    these: tuple[Thing, ...], rank: Callable[[Thing], tuple[bool, float]], facts: Callable[[Thing], bytes]
+) -> tuple[Thing, ...]:
+    """Of those with the same facts the first by rank, in the place of the first."""
+    best: dict[bytes, Thing] = {}
+    for one in these:
+        said = facts(one)
+        if said not in best or rank(one) < rank(best[said]):
+            best[said] = one
+    return tuple(best.values())
+
+
+def _rank_of_pack(pack: Pack) -> tuple[bool, float]:
+    price = maybe(pack.source.price)
+    return not pack.have, inf if price is None else price
+
+
+def _rank_of_part(part: Part) -> tuple[bool, float]:
+    return not part.have, inf if part.price is None else part.price
+
+
+def _facts_of_pack(pack: Pack) -> bytes:
+    return msgspec.json.encode((msgspec.structs.replace(pack.source, name="", price=None), pack.port))
+
+
+def _facts_of_part(part: Part) -> bytes:
+    return msgspec.json.encode((part.stage, part.mass_g))
 
 
 class Labour(msgspec.Struct, frozen=True):

@@ -8,6 +8,9 @@ harm; a bank that falls asleep under a light load is left out.
 
 from __future__ import annotations
 
+from itertools import islice
+from operator import ge
+
 from hermotrope_core.match.asked import Asked
 from hermotrope_core.match.chain import Chain, Facts
 from hermotrope_core.match.shelf import WORK, labour_kind
@@ -43,17 +46,21 @@ def costs_of(case: Case, chain: Chain, at: Asked) -> Costs | None:
     )
 
 
+MOST_BETTERS = 40
+"""So many are noted of those that are better; where none of them can take the pack, the chain is judged for itself."""
+
+
 def betters(chains: list[Chain], costs: list[Costs | None]) -> list[tuple[int, ...]]:
-    """For each chain the indices of those of its kind that are in everything as good or better; ties by order."""
-    found: list[tuple[int, ...]] = []
-    for i, mine in enumerate(costs):
-        better = []
-        for k, other in enumerate(costs):
-            if k == i or mine is None or other is None or chains[i].strategy != chains[k].strategy:
-                continue
-            if all(a >= b for a, b in zip(mine, other, strict=True)) and (mine != other or k < i):
-                better.append(k)
-        found.append(tuple(better))
+    """For each chain the indices of those of its kind that are in everything as good or better, best first.
+
+    In the order of their costs, so that the first of them that can take a pack has no better one itself; ties by place.
+    """
+    found: list[tuple[int, ...]] = [()] * len(chains)
+    before: dict[str, list[tuple[Costs, int]]] = {}
+    for mine, i in sorted((one, i) for i, one in enumerate(costs) if one is not None):
+        known = before.setdefault(chains[i].strategy, [])
+        found[i] = tuple(islice((k for other, k in known if all(map(ge, mine, other))), MOST_BETTERS))
+        known.append((mine, i))
     return found
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import msgspec
 
@@ -35,6 +35,14 @@ class Value(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
                 value = value.value
             if isinstance(value, int | float) and (problem := field.problem(value)):
                 raise ValueError(f"{name} {problem}")
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Pickled as the document writes it: what was left out stays left out (a pickled default is a value)."""
+        return _unpickled, (type(self), msgspec.msgpack.encode(self))
+
+
+def _unpickled(kind: type[Value], written: bytes) -> Value:
+    return msgspec.msgpack.decode(written, type=kind)
 
 
 class Known(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True, gc=False):

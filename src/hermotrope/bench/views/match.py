@@ -9,12 +9,12 @@ from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET, require_POST
 
-from hermotrope.bench import actions, matching
+from hermotrope.bench import actions, matching, searching
 from hermotrope.bench.match_panel import match_context
 from hermotrope.bench.models import Conversion
+from hermotrope.bench.searching import Job
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.bench.ways import by_id, explanation, id_of, strategy_words
-from hermotrope_core.match.groups import groups
 from hermotrope_core.match.search import Matched
 from hermotrope_core.plan.case import Case, questions
 
@@ -31,9 +31,9 @@ def ways(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def stop(request: HttpRequest, pk: int) -> HttpResponse:
     """End a search with what was found so far."""
-    job = matching.known_job(request.POST.get("job", ""))
+    job = searching.known_job(request.POST.get("job", ""))
     if job is not None:
-        job.stopping = True
+        job.stop()
     query = _asked(request)
     conversion = get_object_or_404(Conversion, pk=pk)
     return render(request, "bench/_ways.html", {"conversion": conversion, **match_context(conversion, query)})
@@ -42,7 +42,8 @@ def stop(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def why(request: HttpRequest, pk: int, way: str) -> HttpResponse:
     """Why one way stands where it does, with the working of every number."""
-    matched, ask = _matched(get_object_or_404(Conversion, pk=pk).case, request.GET)
+    job, ask = _searched(get_object_or_404(Conversion, pk=pk).case, request.GET)
+    matched = _found(job)
     ranked = next((one for one in matched.ranked(ask.wish()) if id_of(one.judged.way) == way), None)
     if ranked is None:
         raise Http404
@@ -53,13 +54,13 @@ def why(request: HttpRequest, pk: int, way: str) -> HttpResponse:
 def take(request: HttpRequest, pk: int) -> HttpResponse:
     """Take a way, or the cure of a near miss, into the feed line."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    matched, _ = _matched(conversion.case, _asked(request))
-    source, path, label = _chosen(matched, request.POST.get("way", ""), request.POST.get("cure", ""))
+    job, _ = _searched(conversion.case, _asked(request))
+    source, path, label = _chosen(_found(job), job, request.POST.get("way", ""), request.POST.get("cure", ""))
     case = msgspec.structs.replace(conversion.case, source=source, path=path)
     return body(request, actions.put(pk, version_of(request), case, label), panel="run")
 
 
-def _chosen(matched: Matched, way: str, cure: str) -> tuple[Any, Any, str]:
+def _chosen(matched: Matched, job: Job, way: str, cure: str) -> tuple[Any, Any, str]:
     """The source and path of a way by its id, or of the cure of a group by its code. Raises ValueError."""
     judged = by_id(matched, way) if way else None
     if judged is not None:
@@ -68,22 +69,26 @@ def _chosen(matched: Matched, way: str, cure: str) -> tuple[Any, Any, str]:
             judged.way.path,
             f"Way: {judged.way.pack.source.name}, {strategy_words(judged.way)}",
         )
-    group = next((one for one in groups(matched) if one.code == cure), None) if cure else None
+    group = next((one for one in job.groups if one.code == cure), None) if cure else None
     if group is None or group.cure is None:
         raise ValueError("this way is no longer there: the shelf or the device has changed")
     return group.cure.case.source, group.cure.case.path, f"Cured: {group.cure.words}"
 
 
-def _matched(case: Case, query: QueryDict) -> tuple[Matched, matching.Ask]:
-    """The answer to a question, however long it takes (it is usually known already)."""
+def _searched(case: Case, query: QueryDict) -> tuple[Job, matching.Ask]:
+    """The search that answers a question."""
     ask = matching.read_ask(query)
     if any(q.place != "source" for q in questions(case)):
         raise Http404
-    _, job = matching.job_for(case, ask)
+    return matching.job_for(case, ask)[1], ask
+
+
+def _found(job: Job) -> Matched:
+    """What it found, however long it takes (it is usually known already). Raises ValueError after a minute."""
     found = job.wait(60.0)
     if found is None:
         raise ValueError("the search is not done yet")
-    return found, ask
+    return found
 
 
 def _asked(request: HttpRequest) -> QueryDict:
