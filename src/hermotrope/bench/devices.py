@@ -7,11 +7,14 @@ from hermotrope.shelf.in_mind import KEPT_BY, Devices
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.device import Supply
 
-MOST = 500
+MOST = 200
+"""So many are offered, and the one that is in mind."""
 
 
-def _listed() -> list[tuple[int, str]]:
-    return list(Conversion.objects.order_by("title", "pk").values_list("pk", "title")[:MOST])
+def _listed(chosen: int | None) -> list[tuple[int, str]]:
+    rows = Conversion.objects.order_by("title", "pk").values_list("pk", "title")
+    one = rows.filter(pk=chosen) if chosen is not None else ()
+    return list(dict.fromkeys([*rows[:MOST], *one]))
 
 
 def _supply_of(pk: int) -> Supply | None:

@@ -25,17 +25,33 @@ class Unreadable:
         raise UnreadableCase(self.why)
 
 
+MOST_KEPT, LONGEST_KEPT = 256, 20_000
+"""So many cases are kept as they were read, unless their text is longer; then it is begun anew."""
+_kept: dict[str, Case] = {}
+
+
+def _keep(text: object, case: Case) -> Case:
+    """The same rows are read on page after page, and a case does not change."""
+    if isinstance(text, str) and len(text) <= LONGEST_KEPT:
+        if len(_kept) >= MOST_KEPT:
+            _kept.clear()
+        _kept[text] = case
+    return case
+
+
 class CaseField(models.JSONField):
     """Stores a `Case` as its JSON document; what is read back has been validated again."""
 
     description = "A hermotrope-case document"
 
     def from_db_value(self, value: Any, expression: Any, connection: Any) -> Case | None:
+        if isinstance(value, str) and (kept := _kept.get(value)) is not None:
+            return kept
         tree = super().from_db_value(value, expression, connection)
         if tree is None:
             return None
         try:
-            return case_from(tree)
+            return _keep(value, case_from(tree))
         except CaseError as error:
             return Unreadable(tree, str(error))  # type: ignore[return-value]  # raises as soon as it is used as a case
 

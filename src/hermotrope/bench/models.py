@@ -46,7 +46,7 @@ class Conversion(models.Model):
 
     class Meta:
         ordering = ["-changed_at", "pk"]
-        indexes = [models.Index(fields=["verdict"])]
+        indexes = [models.Index(fields=["verdict"]), models.Index(fields=["title"])]
 
     def __str__(self) -> str:
         return self.title
@@ -82,6 +82,7 @@ class Revision(models.Model):
     class Meta:
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["conversion", "number"], name="one_revision_per_number")]
+        indexes = [models.Index(fields=["-made_at", "-id"])]
 
     def __str__(self) -> str:
         return f"{self.number}: {self.label}"

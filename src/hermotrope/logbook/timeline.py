@@ -23,7 +23,7 @@ from hermotrope_core.values.figures import duration, figure
 
 PAGE = 60
 """Lines of a page, and what else happened on its last day."""
-MOST = 1_000
+MOST = 300
 """Rows that a source is asked for at once; the next page goes on where they end."""
 MOST_A_DAY = 20_000
 MOST_WORDS = 6

@@ -14,6 +14,7 @@ from hermotrope_core.build import PartLine, Step, parts_list
 from hermotrope_core.values.figures import duration
 from hermotrope_core.values.known import maybe
 
+Gist = tuple[str | float | None, ...]
 LOOKED_THROUGH = 400
 """Parts of the shelf among which those of a case are looked for."""
 
@@ -21,7 +22,7 @@ LOOKED_THROUGH = 400
 def parts_context(conversion: Conversion) -> dict[str, Any]:
     """The parts list: own or buy and the price as marked, else as the shelf has it; the sums."""
     marks = {row.key: row for row in PartMark.objects.filter(conversion=conversion)}
-    shelf = [(item, item.readable()) for item in _looked_through(conversion)]
+    shelf = [(item, part, _gist(part)) for item in _looked_through(conversion) for part in [item.readable()]]
     rows = []
     for line in parts_list(conversion.case):
         mark = marks.get(line.key)
@@ -59,25 +60,26 @@ def _looked_through(conversion: Conversion) -> list[Item]:
     return [*packs, *Item.objects.filter(kind__in=kinds).at_hand_first()[:LOOKED_THROUGH]]
 
 
-def _on_shelf(conversion: Conversion, line: PartLine, shelf: list[tuple[Item, Any]]) -> Item | None:
+def _on_shelf(conversion: Conversion, line: PartLine, shelf: list[tuple[Item, Any, Gist]]) -> Item | None:
     """The entry of the shelf that a line is: the same pack by name, the same stage by its figures."""
     if line.is_source and conversion.case.source is not None:
         return next(
             (
                 item
-                for item, part in shelf
+                for item, part, _ in shelf
                 if item.kind == "source" and getattr(part, "name", "") == conversion.case.source.name
             ),
             None,
         )
     if line.part is None:
         return None
-    same = [item for item, part in shelf if part == line.part]
-    alike = [item for item, part in shelf if type(part) is type(line.part) and _gist(part) == _gist(line.part)]
+    same = [item for item, part, _ in shelf if part == line.part]
+    gist = _gist(line.part)
+    alike = [item for item, part, one in shelf if type(part) is type(line.part) and one == gist]
     return next(iter([*same, *sorted(alike, key=lambda one: one.have == Item.Have.MAYBE)]), None)
 
 
-def _gist(part: Any) -> tuple[Any, ...]:
+def _gist(part: Any) -> Gist:
     """The figures by which a part is bought."""
     names = (
         "rating_a",

@@ -12,7 +12,7 @@ from hermotrope_core.plan.device import Supply
 class Devices:
     """Which devices there are (key and name), and the volts that one works on."""
 
-    listed: Callable[[], list[tuple[int, str]]]
+    listed: Callable[[int | None], list[tuple[int, str]]]
     supply_of: Callable[[int], Supply | None]
 
 
@@ -20,9 +20,9 @@ KEPT_BY: list[Devices] = []
 """Filled by the places that keep devices, when they start."""
 
 
-def listed() -> list[tuple[int, str]]:
-    """Every device that can be had in mind."""
-    return [one for devices in KEPT_BY for one in devices.listed()]
+def listed(chosen: int | None) -> list[tuple[int, str]]:
+    """The devices that can be had in mind, the chosen one in any case."""
+    return [one for devices in KEPT_BY for one in devices.listed(chosen)]
 
 
 def supply_of(key: int | None) -> Supply | None:

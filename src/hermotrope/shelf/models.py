@@ -9,12 +9,16 @@ from django.core.validators import MinValueValidator
 from django.db import models
 from django.db.models import Case, Q, Value, When
 
-from hermotrope.shelf.parts import KINDS, Part, certainty, part_from, summary
+from hermotrope.shelf.parts import KINDS, Part, certainty, stored_part, summary
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
 
 COLUMN_FACTS = ("price", "mass_g", "recharge_h")
 """Facts of a pack that the shelf keeps in columns, to sort and filter by."""
+
+
+AT_HAND = Case(When(have="own", then=Value(0)), When(have="borrowed", then=Value(1)), default=Value(2))
+"""Where an item stands by `have`: what one owns first."""
 
 
 class Items(models.QuerySet["Item"]):
@@ -27,10 +31,7 @@ class Items(models.QuerySet["Item"]):
 
     def at_hand_first(self) -> Items:
         """Own, then borrowed, then what might be bought."""
-        rank = Case(
-            When(have=Item.Have.OWN, then=Value(0)), When(have=Item.Have.BORROWED, then=Value(1)), default=Value(2)
-        )
-        return self.order_by(rank, "position", "name", "pk")
+        return self.order_by(AT_HAND, "position", "name", "pk")
 
 
 class Item(models.Model):
@@ -59,14 +60,18 @@ class Item(models.Model):
 
     class Meta:
         ordering = ["position", "name", "pk"]
-        indexes = [models.Index(fields=["kind", "have"])]
+        indexes = [
+            models.Index(fields=["kind", "have"]),
+            models.Index(AT_HAND, "position", "name", "id", name="shelf_at_hand_first"),
+            models.Index("kind", AT_HAND, "position", "name", "id", name="shelf_kind_at_hand_first"),
+        ]
 
     def __str__(self) -> str:
         return self.name
 
     def content(self) -> Part:
         """The validated part. Raises CaseError if the row was tampered with."""
-        return part_from(self.kind, self.part)
+        return stored_part(self.kind, self.part)
 
     def readable(self) -> Part:
         """The part with the price, mass and hours that its row states; None where it cannot be read.

@@ -36,6 +36,22 @@ Part = Source | Stage | None
 LIMITS = tuple(name for name in SOURCE_MORE if name not in ("mass_g", "price", "recharge_h"))
 
 
+MOST_KEPT = 4_096
+"""So many stored parts are kept as they were read, some ten megabytes; then it is begun anew."""
+_kept: dict[tuple[str, str], Part] = {}
+
+
+def stored_part(kind: str, tree: object) -> Part:
+    """As `part_from`, for what the shelf keeps: the same rows are read on page after page."""
+    written = kind, repr(tree)
+    part = _kept.get(written)
+    if part is None:
+        if len(_kept) >= MOST_KEPT:
+            _kept.clear()
+        part = _kept[written] = part_from(kind, tree)
+    return part
+
+
 def part_from(kind: str, tree: object) -> Part:
     """The validated part of an item of a kind. Raises `CaseError` naming the field."""
     if kind not in KINDS:

@@ -89,7 +89,7 @@ def _drawn(asked: QueryDict, found: QuerySet[Item], kind: str) -> dict[str, Any]
     packs = [(pk, name, part) for pk, name, part in parts if isinstance(part, Source)]
     boards = [(pk, name, part) for pk, name, part in parts if isinstance(part, Holding)]
     drawn = boards_drawn(boards, supply) if kind == "converter" else packs_drawn(packs, supply)
-    return {"drawn": drawn, "devices": in_mind.listed(), "in_mind": pk if supply is not None else None}
+    return {"drawn": drawn, "devices": in_mind.listed(pk), "in_mind": pk if supply is not None else None}
 
 
 def history_context() -> dict[str, str]:

@@ -14,7 +14,8 @@ from hermotrope.bench.models import Conversion
 from hermotrope.bench.views.bench import bench_page
 from hermotrope_core.values.whole import MOST_KEY, whole_number
 
-MOST = 500
+MOST, LISTED = 500, 200
+"""So many are taken at once, and so many are offered to compare (beside those that are compared)."""
 
 
 @require_POST
@@ -43,8 +44,9 @@ def compare(request: HttpRequest) -> HttpResponse:
     asked = [whole_number(request.GET.get(name, ""), MOST_KEY) for name in ("a", "b")]
     found = {one.pk: one for one in Conversion.objects.filter(pk__in=[pk for pk in asked if pk])}
     pair = [found.get(pk or 0) for pk in asked]
+    listed = Conversion.objects.order_by("title").values_list("pk", "title")[:LISTED]
     context: dict[str, object] = {
-        "all": Conversion.objects.order_by("title").values_list("pk", "title")[:MOST],
+        "all": dict([*listed, *((pk, one.title) for pk, one in found.items())]).items(),
         "asked": asked,
     }
     one, other = pair

@@ -1,0 +1,51 @@
+"""What was read once is not read again: bounded, and never what a row no longer says."""
+
+from __future__ import annotations
+
+import json
+from unittest import mock
+
+from django.db import connection
+from django.test import TestCase
+
+from hermotrope.bench import actions, fields
+from hermotrope.bench.fields import Unreadable
+from hermotrope.bench.models import Conversion
+from hermotrope.shelf import parts
+from hermotrope_core.plan.document import CaseError, case_from
+from tests.support import tree
+
+
+class Kept(TestCase):
+    def test_a_case_is_read_once_as_long_as_its_row_says_the_same(self) -> None:
+        made = actions.create(case_from(tree("cases", "reference-1")), "Started")
+        self.assertIs(Conversion.objects.get(pk=made.pk).case, Conversion.objects.get(pk=made.pk).case)
+        with connection.cursor() as cursor:
+            changed = tree("cases", "reference-1", title="Another")
+            cursor.execute('UPDATE bench_conversion SET "case" = %s', [json.dumps(changed)])
+            self.assertEqual(Conversion.objects.get(pk=made.pk).case.title, "Another")
+            cursor.execute('UPDATE bench_conversion SET "case" = %s', ['{"format": "none"}'])
+        self.assertIsInstance(Conversion.objects.get(pk=made.pk).case, Unreadable)
+
+    def test_a_part_is_told_from_another_of_the_same_look(self) -> None:
+        fuse = {"stage": "fuse", "rating_a": 3}
+        self.assertIs(parts.stored_part("fuse", fuse), parts.stored_part("fuse", dict(fuse)))
+        self.assertNotEqual(parts.stored_part("fuse", fuse | {"rating_a": 4}), parts.stored_part("fuse", fuse))
+        for rating in (float("nan"), float("inf"), "3", None, True):
+            with self.assertRaises(CaseError):
+                parts.stored_part("fuse", fuse | {"rating_a": rating})
+        with self.assertRaises(CaseError):
+            parts.stored_part("lead", fuse)
+
+    def test_only_so_much_is_kept(self) -> None:
+        with mock.patch.object(parts, "MOST_KEPT", 3), mock.patch.object(parts, "_kept", {}):
+            for rating in range(1, 20):
+                parts.stored_part("fuse", {"stage": "fuse", "rating_a": rating})
+                self.assertLessEqual(len(parts._kept), 3)
+        case = case_from(tree("cases", "reference-1"))
+        with mock.patch.object(fields, "MOST_KEPT", 3), mock.patch.object(fields, "_kept", {}):
+            for n in range(20):
+                fields._keep(str(n), case)
+                fields._keep("x" * (fields.LONGEST_KEPT + 1), case)
+                self.assertLessEqual(len(fields._kept), 3)
+                self.assertLessEqual(max(map(len, fields._kept)), fields.LONGEST_KEPT)
