@@ -232,7 +232,7 @@ class Made(DemoTest):
         self.assertContains(sheet, "To be made")
         self.assertContains(self.client.get(f"/c/{self.conversion.pk}/?panel=buy"), "2 made parts</a>: about")
         self.assertContains(sheet, "Dock for a pack, Foot of the 18 V tool pack")
-        record = self.client.get(f"/c/{self.conversion.pk}/record.json").content
+        record = self.client.get(f"/c/{self.conversion.pk}/record.json").getvalue()
         again = put_on_bench(record, "record.json")
         for old, new in zip(self.conversion.made_parts.all(), again.made_parts.all(), strict=True):
             self.assertEqual((old.kind, old.name, old.values, old.known), (new.kind, new.name, new.values, new.known))

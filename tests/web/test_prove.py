@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from io import BytesIO
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -17,7 +18,7 @@ from hermotrope.bench import actions as bench
 from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError
 from hermotrope.instruments.reading import needed
-from hermotrope.proving import actions, equipment, logs, records
+from hermotrope.proving import actions, equipment, joins, logs, records
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import mapping_of
 from hermotrope.proving.models import Photo, ReadingRow, RunLogRow
@@ -312,9 +313,9 @@ class Temperature(Base):
     def test_the_record_carries_both(self) -> None:
         self.post("bench-temperature", temperature="18")
         logs.keep_log(*self.brought(csv_of(planned(provable()))))
-        made = records.put_on_bench(write_record(records.record_of(self.now)).encode(), "record.json")
+        made = records.put_on_bench("".join(records.record_text(self.now)).encode(), "record.json")
         self.assertEqual((Workshop(made).temperature_c, made.logs.get().temperature_c), (18.0, 18.0))
-        hot = write_record(records.record_of(self.now)).replace(
+        hot = "".join(records.record_text(self.now)).replace(
             '"bench_temperature_c": 18.0', '"bench_temperature_c": 1e9'
         )
         with self.assertRaises(CaseError):
@@ -494,19 +495,27 @@ class Records(Base):
         row = logs.draft_log(self.made, "run.csv", csv_of(planned(provable())), "file", "pack")
         logs.keep_log(row, logs.recognise(logs.original_of(row)).mapping)
         records.freeze(self.now, self.now.version)
-        data = self.client.get(reverse("record-file", args=[self.made.pk])).content
+        data = self.client.get(reverse("record-file", args=[self.made.pk])).getvalue()
         answer = self.client.post(reverse("import"), {"file": SimpleUploadedFile("r.json", data)})
         self.assertEqual(answer.status_code, 302)
         copy = Conversion.objects.exclude(pk=self.made.pk).get()
         first, second = records.record_of(self.now), records.record_of(copy)
         self.assertEqual(first, second)
+        self.assertEqual(list(records.logs_of(self.now)), list(records.logs_of(copy)))
         self.assertEqual(copy.proved_on, self.now.proved_on)
         self.assertTrue(Workshop(copy).all_passed)
         self.assertEqual(copy.logs.get().rows, self.now.logs.get().rows)
 
+    def test_a_record_that_cannot_be_read_in_again_says_so(self) -> None:
+        address = f"{self.made.get_absolute_url()}?panel=record"
+        logs.draft_log(self.made, "run.csv", csv_of(planned(provable())), "file", "pack")
+        self.assertNotContains(self.client.get(address), "read in again")
+        with mock.patch.object(joins, "LARGEST_BYTES", 1):
+            self.assertContains(self.client.get(address), "more than is read in again")
+
     def test_damaged_records_are_refused_by_place(self) -> None:
         self.pass_all()
-        good = json.loads(self.client.get(reverse("record-file", args=[self.made.pk])).content)
+        good = json.loads(self.client.get(reverse("record-file", args=[self.made.pk])).getvalue())
         for change, word in (
             ({"case": {**good["case"], "title": 7}}, "case"),
             ({"readings": [{"ask": "x"}]}, "readings[0]"),
@@ -529,7 +538,7 @@ class Records(Base):
 
     def test_a_waiver_in_a_file_does_not_go_past_polarity(self) -> None:
         self.pass_all()
-        good = json.loads(self.client.get(reverse("record-file", args=[self.made.pk])).content)
+        good = json.loads(self.client.get(reverse("record-file", args=[self.made.pk])).getvalue())
         basis = good["readings"][0]["basis"]
         good["readings"] = [one for one in good["readings"] if not one["ask"].startswith("polarity")]
         good["waivers"] = [

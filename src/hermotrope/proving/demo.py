@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zlib
 from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
@@ -48,7 +49,7 @@ def run_down(conversion: Conversion, on: date) -> LogFile:
         rows, ("pack_v", "pack_a", "inlet_v", "inlet_a"), datetime(on.year, on.month, on.day, 18, tzinfo=UTC)
     )
     name = f"run-down {on.day} {on:%B}"
-    return LogFile(name, "file", "run-down.csv", recognise(data).mapping, packed(data))
+    return LogFile(name, "file", "run-down.csv", recognise(data).mapping, packed(zlib.compress(data, 6)))
 
 
 def proved(conversion: Conversion, on: date) -> None:

@@ -12,7 +12,8 @@ from hermotrope.proving import records
 from hermotrope.proving.checklist import parts_context, steps_context, where_to_do
 from hermotrope.proving.log_panel import newest_log
 from hermotrope.proving.panel import prove_context, proved_rows
-from hermotrope_core.tell.record import is_record
+from hermotrope.proving.records import megabytes_of_logs
+from hermotrope_core.tell.record import LARGEST_BYTES, is_record
 
 
 def _prove(shown: Shown) -> dict[str, Any]:
@@ -32,7 +33,9 @@ def _do(shown: Shown, so_far: dict[str, Any]) -> dict[str, Any]:
 
 
 def _record(shown: Shown, _: dict[str, Any]) -> dict[str, Any]:
-    return {"proved_rows": proved_rows(shown.conversion)}
+    held, most = megabytes_of_logs(shown.conversion), LARGEST_BYTES / 1e6
+    too_much = {"too_much": f"{held:.0f} MB", "most": f"{most:g} MB"} if held > most else {}
+    return {"proved_rows": proved_rows(shown.conversion)} | too_much
 
 
 def _run(shown: Shown, so_far: dict[str, Any]) -> dict[str, Any]:

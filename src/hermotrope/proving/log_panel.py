@@ -300,7 +300,7 @@ def _figure(value: float, unit: str) -> str:
 
 def newest_log(conversion: Conversion) -> dict[str, Any] | None:
     """The newest kept log, thinned, to lay over the charts of the run."""
-    row = conversion.logs.filter(state=RunLogRow.State.KEPT).first()
+    row = conversion.logs.filter(state=RunLogRow.State.KEPT).defer("original").first()
     if row is None:
         return None
     return {"name": row.name, **_overlay(bytes(row.data))}

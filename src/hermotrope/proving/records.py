@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import zlib
+from collections.abc import Iterator
 from datetime import date, datetime
 from typing import Any
 
 import msgspec
 from django.db import transaction
+from django.db.models import Sum
+from django.db.models.functions import Length
 from django.utils import timezone
 
 from hermotrope.bench import actions as bench
@@ -15,7 +19,7 @@ from hermotrope.bench.shared import MADE, REMAKE
 from hermotrope.entry.typed import EditError
 from hermotrope.proving.actions import LONGEST_NOTE, LONGEST_REASON, RUN_DOWN, tell
 from hermotrope.proving.bench import Workshop
-from hermotrope.proving.keeping import mapping_of, original_of, readings_of, stamp, waivers_of
+from hermotrope.proving.keeping import mapping_of, readings_of, stamp, waivers_of
 from hermotrope.proving.logs import restore_log
 from hermotrope.proving.models import (
     BenchPlace,
@@ -39,6 +43,7 @@ from hermotrope_core.tell.record import (
     StepNote,
     packed,
     read_record,
+    written,
 )
 
 
@@ -61,7 +66,9 @@ def freeze(conversion: Conversion, version: int) -> ProvedRow:
         readings=tuple(_written(readings_of(conversion))),
         waivers=tuple(waivers_of(conversion)),
         steps=_steps(conversion),
-        fits=tuple(msgspec.convert(one, FitTaken) for row in conversion.logs.all() for one in row.fits),
+        fits=tuple(
+            msgspec.convert(one, FitTaken) for taken in conversion.logs.values_list("fits", flat=True) for one in taken
+        ),
         rehearsal=conversion.rehearsal,
         bench_temperature_c=workshop.temperature_c,
     )
@@ -93,17 +100,33 @@ def _part_note(row: PartMark) -> PartNote:
     return msgspec.convert({"key": row.key, "have": row.have or None, "price": row.price}, PartNote)
 
 
-def record_of(conversion: Conversion) -> Record:
-    """Everything about a conversion, pictures aside."""
-    rehearsed = Rehearsal.objects.filter(conversion=conversion).first()
-    logs = []
-    for row in conversion.logs.filter(state=RunLogRow.State.KEPT).order_by("pk"):
-        mapping = mapping_of(row)
-        if mapping is not None:
+def logs_of(conversion: Conversion) -> Iterator[LogFile]:
+    """Its logs as a record has them, each read when its turn comes."""
+    kept = conversion.logs.filter(state=RunLogRow.State.KEPT).exclude(mapping=None).order_by("pk")
+    for pk in list(kept.values_list("pk", flat=True)):
+        row = kept.defer("data").filter(pk=pk).first()
+        mapping = None if row is None else mapping_of(row)
+        if row is not None and mapping is not None:
             fits = tuple(msgspec.convert(one, FitTaken) for one in row.fits)
-            original = packed(original_of(row))
+            original = packed(bytes(row.original) or zlib.compress(b""))
             named = row.name, row.origin, row.original_name
-            logs.append(LogFile(*named, mapping, original, fits, row.ended, row.temperature_c))  # type: ignore[arg-type]  # origin is one of its choices
+            yield LogFile(*named, mapping, original, fits, row.ended, row.temperature_c)  # type: ignore[arg-type]  # origin is one of its choices
+
+
+def megabytes_of_logs(conversion: Conversion) -> float:
+    """What the logs take in a record."""
+    held = conversion.logs.aggregate(held=Sum(Length("original")))["held"] or 0
+    return float(held) * 4.0 / 3.0 / 1e6
+
+
+def record_text(conversion: Conversion) -> Iterator[str]:
+    """The record as text, a piece at a time."""
+    return written(record_of(conversion), logs_of(conversion))
+
+
+def record_of(conversion: Conversion) -> Record:
+    """Everything about a conversion, pictures and logs aside."""
+    rehearsed = Rehearsal.objects.filter(conversion=conversion).first()
     parts = [_part_note(row) for row in conversion.part_marks.order_by("pk")]
     return Record(
         format=FORMAT,
@@ -114,7 +137,6 @@ def record_of(conversion: Conversion) -> Record:
         parts=tuple(parts),
         readings=tuple(_written(readings_of(conversion))),
         waivers=tuple(waivers_of(conversion)),
-        logs=tuple(logs),
         proved=tuple(proved_of(row) for row in conversion.proved.order_by("pk")),
         bench_temperature_c=Workshop(conversion).temperature_c,
         made=tuple(note for notes in MADE for note in notes(conversion)),

@@ -6,7 +6,7 @@ import base64
 import binascii
 import json
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from datetime import date, datetime
 from functools import partial
@@ -141,13 +141,13 @@ class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What was made of stuff for it; pictures stay."""
 
 
-def packed(data: bytes) -> str:
-    """Bytes as text for the record."""
-    return base64.b64encode(zlib.compress(data, 6)).decode("ascii")
+def packed(compressed: bytes) -> str:
+    """Bytes that zlib has compressed, as text for the record."""
+    return base64.b64encode(compressed).decode("ascii")
 
 
 def unpacked(text: str) -> bytes:
-    """The bytes of `packed`. Raises ValueError."""
+    """The bytes in a text of `packed`, as they were before. Raises ValueError."""
     try:
         reader = zlib.decompressobj()
         data = reader.decompress(base64.b64decode(text, validate=True), LARGEST_BYTES)
@@ -173,11 +173,23 @@ def is_record(data: bytes) -> bool:
 
 def write_record(record: Record) -> str:
     """The record as indented JSON text with a final newline."""
-    tree: dict[str, Any] = msgspec.json.decode(msgspec.json.encode(record))
+    return "".join(written(record, record.logs))
+
+
+def written(record: Record, logs: Iterable[LogFile]) -> Iterator[str]:
+    """The text of a record with these logs in place of its own, a piece at a time: a log may have many megabytes."""
+    tree: dict[str, Any] = msgspec.json.decode(msgspec.json.encode(msgspec.structs.replace(record, logs=())))
     tree["case"] = tree_of(record.case)
     for made, one in zip(tree["proved"], record.proved, strict=True):
         made["case"] = tree_of(one.case)
-    return json.dumps(tree, ensure_ascii=False, indent=1) + "\n"
+    del tree["logs"]
+    yield json.dumps(tree, ensure_ascii=False, indent=1).removesuffix("\n}")
+    yield ',\n "logs": ['
+    between = "\n"
+    for log in logs:
+        yield between + json.dumps(msgspec.to_builtins(log), ensure_ascii=False)
+        between = ",\n"
+    yield "\n ]\n}\n"
 
 
 def read_record(data: bytes) -> Record:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseClientRedirect, reswap, retarget
@@ -29,7 +29,6 @@ from hermotrope.proving.models import InstrumentName
 from hermotrope.proving.panel import prove_context, told_words
 from hermotrope_core.prove import read_reading, refusal_of
 from hermotrope_core.prove.judge import judge
-from hermotrope_core.tell.record import write_record
 from hermotrope_core.values.quantity import QuantityError, parse
 
 View = Callable[..., HttpResponse]
@@ -227,9 +226,10 @@ def freeze(request: HttpRequest, conversion: Conversion) -> HttpResponse:
 
 
 @require_GET
-def record_file(request: HttpRequest, pk: int) -> HttpResponse:
+def record_file(request: HttpRequest, pk: int) -> StreamingHttpResponse:
     """The whole record as one JSON file."""
     conversion = get_object_or_404(Conversion, pk=pk)
     name = re.sub(r"[^a-z0-9]+", "-", conversion.title.lower()).strip("-") or "conversion"
     headers = {"Content-Disposition": f'attachment; filename="{name}-record.json"'}
-    return HttpResponse(write_record(records.record_of(conversion)), content_type="application/json", headers=headers)
+    text = (piece.encode() for piece in records.record_text(conversion))
+    return StreamingHttpResponse(text, content_type="application/json", headers=headers)
