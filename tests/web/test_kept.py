@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 from unittest import mock
 
-from django.db import connection
+from django.apps import apps
+from django.db import connection, models
 from django.test import TestCase
 
 from hermotrope.bench import actions, fields
@@ -49,3 +50,17 @@ class Kept(TestCase):
                 fields._keep("x" * (fields.LONGEST_KEPT + 1), case)
                 self.assertLessEqual(len(fields._kept), 3)
                 self.assertLessEqual(max(map(len, fields._kept)), fields.LONGEST_KEPT)
+
+
+class Columns(TestCase):
+    def test_what_is_heavy_stands_last_in_its_table(self) -> None:
+        """Whatever stands behind a log of megabytes is read through all of it."""
+        heavy = 0
+        for model in apps.get_models():
+            binary = {one.column for one in model._meta.concrete_fields if isinstance(one, models.BinaryField)}
+            with connection.cursor() as cursor:
+                cursor.execute(f"PRAGMA table_info({model._meta.db_table})")
+                columns = [row[1] for row in cursor.fetchall()]
+            self.assertEqual(set(columns[len(columns) - len(binary) :]), binary, model._meta.db_table)
+            heavy += len(binary)
+        self.assertGreater(heavy, 4)

@@ -102,11 +102,11 @@ class Trial(models.Model):
     where = models.CharField(max_length=60, blank=True)
     how = models.CharField(max_length=120, blank=True, help_text="how it ended")
     note = models.CharField(max_length=500, blank=True)
-    picture = models.BinaryField(default=b"", help_text="JPEG")
     taken_in = models.PositiveIntegerField(
         null=True, blank=True, help_text="the revision that took what it taught into the plan"
     )
     added_at = models.DateTimeField(auto_now_add=True)
+    picture = models.BinaryField(default=b"", help_text="JPEG")
 
     class Meta:
         ordering = ["on", "pk"]

@@ -26,8 +26,8 @@ class Entry(models.Model):
     capacity_ah = models.FloatField(null=True, blank=True)
     resistance_ohm = models.FloatField(null=True, blank=True)
     again_on = models.DateField(null=True, blank=True, help_text="when to be reminded")
-    picture = models.BinaryField(default=b"")
     added_at = models.DateTimeField(auto_now_add=True)
+    picture = models.BinaryField(default=b"")
 
     class Meta:
         ordering = ["-on", "-pk"]

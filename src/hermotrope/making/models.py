@@ -16,10 +16,10 @@ class MeasuredPart(models.Model):
     document = models.JSONField()
     past = models.JSONField(default=list, help_text="documents before the last changes, each with what was done")
     version = models.PositiveIntegerField(default=1)
-    picture = models.BinaryField(null=True, blank=True)
     picture_wide = models.PositiveIntegerField(default=0)
     picture_high = models.PositiveIntegerField(default=0)
     changed_at = models.DateTimeField(auto_now=True)
+    picture = models.BinaryField(null=True, blank=True)
 
     class Meta:
         ordering = ["kind", "name", "pk"]

@@ -34,10 +34,10 @@ class Photo(models.Model):
 
     conversion = models.ForeignKey(Conversion, on_delete=models.CASCADE, related_name="photos")
     step = models.CharField(max_length=40)
-    image = models.BinaryField()
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
     added_at = models.DateTimeField(auto_now_add=True)
+    image = models.BinaryField()
 
     class Meta:
         ordering = ["pk"]
@@ -101,9 +101,7 @@ class RunLogRow(models.Model):
     origin = models.CharField(max_length=10, choices=Origin.choices)
     state = models.CharField(max_length=10, choices=State.choices)
     original_name = models.CharField(max_length=120, blank=True)
-    original = models.BinaryField(default=b"", help_text="zlib")
     mapping = models.JSONField(null=True, blank=True)
-    data = models.BinaryField(default=b"", help_text="numpy arrays, compressed")
     rows = models.PositiveIntegerField(default=0)
     lasts_s = models.FloatField(default=0.0)
     remarks = models.JSONField(default=list)
@@ -114,9 +112,12 @@ class RunLogRow(models.Model):
     resource = models.CharField(max_length=120, blank=True)
     fits = models.JSONField(default=list)
     created_at = models.DateTimeField(auto_now_add=True)
+    original = models.BinaryField(default=b"", help_text="zlib")
+    data = models.BinaryField(default=b"", help_text="numpy arrays, compressed")
 
     class Meta:
         ordering = ["-pk"]
+        indexes = [models.Index(fields=["-created_at", "-id"])]
 
 
 class LogChunk(models.Model):

@@ -2,6 +2,8 @@
 
 from django.db import migrations, models
 
+from hermotrope.columns import HeavyLast
+
 
 class Migration(migrations.Migration):
 
@@ -18,4 +20,5 @@ class Migration(migrations.Migration):
             model_name='revision',
             index=models.Index(fields=['-made_at', '-id'], name='bench_revis_made_at_d4b901_idx'),
         ),
+        HeavyLast('trial', ('picture',)),
     ]
