@@ -5,14 +5,18 @@ from __future__ import annotations
 import numpy as np
 from django.test import SimpleTestCase
 
+from hermotrope_core.circuit.arrays import charge_at, steep
 from hermotrope_core.circuit.discharge import NeverEnds, run
 from hermotrope_core.circuit.estimate import Z95, estimate, factors, normals
 from hermotrope_core.circuit.many import runs
+from hermotrope_core.circuit.path import circuit_of
+from hermotrope_core.circuit.piece import inverse
 from hermotrope_core.kinds.effects import CAUSES
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from
 from hermotrope_core.plan.spread import inputs
 from tests.support import PASSING, case, golden
+from tests.support import tree as tree_with
 
 FIVE = {"min_v": 4, "nominal_v": 5, "max_v": 6}
 BANK = {"output_v": 5, "efficiency": 0.9, "output_min_current_a": 1.0, "output_off_delay_s": 40}
@@ -45,6 +49,24 @@ class Arrays(SimpleTestCase):
             with self.subTest(name):
                 # a draw of many short cycles may end one of them later, where its last turn is a close call
                 self.check(case_from(tree), close=5e-3 if name == "gauge-panel-boosted" else 4e-4)
+
+    def test_a_constant_power_is_exact(self) -> None:
+        """One mode of watts has a closed form, wherever it begins and whatever ends it."""
+        made = case_from(next(tree for name, tree, _ in golden("cases") if name == "reference-1"))
+        for change in ({}, {"source.initial_soc": 0.63}, {"source.reserve_soc": 0.37}, {"source.cutoff_v": 0.0},
+                       {"source.resistance_ohm": 2.0, "source.cutoff_v": 0.0}, {"source.initial_soc": 0.001},
+                       {"device.modes.0.power_w": 0.001}, {"source.resistance_ohm": 0.0}):  # fmt: skip
+            with self.subTest(change):
+                self.check(case_from(tree_with("cases", "reference-1", **change)), n=60, close=1e-9)
+        self.assertTrue(steep(*(np.array(column) for column in zip(*circuit_of(made).emf_by_soc, strict=True))))
+        flat = np.array([10.0, 11.0, 11.0, 12.0])
+        self.assertFalse(steep(np.array([0.0, 0.3, 0.6, 1.0]), flat))
+        volts = np.array([9.0, 10.0, 10.5, 11.0, 11.5, 12.0, 13.0])
+        table = tuple(zip((0.0, 0.3, 0.6, 1.0), flat.tolist(), strict=True))
+        self.assertEqual(
+            charge_at((np.array([0.0, 0.3, 0.6, 1.0]), flat), volts).tolist(),
+            [inverse(table, float(one)) for one in volts],
+        )
 
     def test_every_kind_of_end(self) -> None:
         for change, cause in (

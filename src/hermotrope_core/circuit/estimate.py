@@ -14,8 +14,8 @@ from statistics import NormalDist
 import msgspec
 import numpy as np
 
+from hermotrope_core.circuit.arrays import Array
 from hermotrope_core.circuit.discharge import Run, run
-from hermotrope_core.circuit.laws import Array
 from hermotrope_core.circuit.many import runs
 from hermotrope_core.kinds.effects import Cause
 from hermotrope_core.plan.case import Case
@@ -63,6 +63,14 @@ def normals(count: int, n: int, seed: int = SEED) -> Array:
     return np.array([shuffle.permutation(_slices(n)) for _ in range(count)])
 
 
+@lru_cache(maxsize=8)
+def usual_normals(count: int, n: int) -> Array:
+    """`normals` with the usual seed, kept: every edit of a plan draws the same ones. About a megabyte each."""
+    made = normals(count, n)
+    made.flags.writeable = False
+    return made
+
+
 def factors(found: list[Input], z: Array) -> dict[str, Array]:
     """Factors by place: (1 + h)^(z / z95), so that z95 gives 1 + h."""
     return {one.place: np.exp(z[i] * (np.log1p(one.spread) / Z95)) for i, one in enumerate(found)}
@@ -76,7 +84,7 @@ def estimate(case: Case, draws: int = DRAWS, *, worth: bool = True, alone: Run |
     if (alone or run(case)).runtime_s < SHORTEST_S:
         return None
     found = inputs(case)
-    z = normals(len(found), draws)
+    z = usual_normals(len(found), draws)
     made = runs(case, factors(found, z), draws)
     p5, p50, p95 = (float(x) for x in np.percentile(made.runtime_s, (5, 50, 95)))
     next_ = measure_next(case, found, min(draws, WORTH_DRAWS)) if worth else ()
@@ -91,7 +99,7 @@ def measure_next(case: Case, found: list[Input], draws: int) -> tuple[Worth, ...
     unsure = [i for i, one in enumerate(found) if one.spread > MEASURED_SPREAD and one.measurable]
     if not unsure:
         return ()
-    z = normals(len(found), draws)
+    z = usual_normals(len(found), draws)
     wide = factors(found, z)
     sure = {i: np.exp(z[i] * (np.log1p(MEASURED_SPREAD) / Z95)) for i in unsure}
     stacked = {

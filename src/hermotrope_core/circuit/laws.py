@@ -13,13 +13,22 @@ from typing import Any, ClassVar
 
 import numpy as np
 
+from hermotrope_core.circuit.arrays import (
+    Array,
+    charge_at,
+    collapse_emf,
+    fall_seconds,
+    note,
+    overload_emf,
+    section_amps,
+    steep,
+)
 from hermotrope_core.circuit.path import Circuit, Stretch
 from hermotrope_core.circuit.point import mode_demand
 from hermotrope_core.kinds.effects import CAUSES, Cause, Element, Holder, dark_volts
 from hermotrope_core.plan.case import Case
 from hermotrope_core.values.known import number
 
-Array = np.ndarray[Any, np.dtype[np.float64]]
 Factors = dict[str, Array]
 """By the document's place of an input: one factor per draw."""
 
@@ -204,29 +213,29 @@ class Bundle:
         port = np.zeros(self.n)
         for k in range(len(circuit.holders), 0, -1):
             holder, stretch = circuit.holders[k - 1], circuit.stretches[k]
-            amps, fails = _amps(holder.output_v - stretch.drop_v, own, self.ohms[k], kind, value)
-            _break(broken, fails, "collapse")
+            amps, fails = section_amps(holder.output_v - stretch.drop_v, own, self.ohms[k], kind, value)
+            note(broken, fails, "collapse")
             volts = np.full(self.n, holder.output_v)
             for element in stretch.elements:
                 if element.trips_v is not None:
-                    _break(broken, volts <= element.trips_v, element.trips)
+                    note(broken, volts <= element.trips_v, element.trips)
                 if element.most_a is not None:
-                    _break(broken, amps > element.most_a, "converter overload")
+                    note(broken, amps > element.most_a, "converter overload")
                 volts = volts - element.drop_v - amps * self._element_ohm(element.stage, element.resistance_ohm)
             if k == len(circuit.holders):
-                _break(broken, volts < circuit.device_min_v, "device minimum")
+                note(broken, volts < circuit.device_min_v, "device minimum")
             else:
                 passes = circuit.holders[k].passes_below_v
                 if later is not None and passes is not None and bool((volts < passes).all()):
                     return later
                 least = circuit.holders[k].input_min_v if passes is None else passes
-                _break(broken, volts < least, circuit.holders[k].low_cause)
+                note(broken, volts < least, circuit.holders[k].low_cause)
                 most = circuit.holders[k].input_max_v
                 if most is not None:
-                    _break(broken, volts > most, "converter input too high")
+                    note(broken, volts > most, "converter input too high")
             amps = amps + stretch.shunt_a
             if holder.output_current_max_a is not None:
-                _break(broken, amps > holder.output_current_max_a, "converter overload")
+                note(broken, amps > holder.output_current_max_a, "converter overload")
             kind, value = self._held(holder, amps)
             port, own = amps, 0.0
         return self._bounded(Asked(kind, value, own), broken, port, later)
@@ -251,7 +260,9 @@ class Bundle:
             if element.trips_v is not None:
                 bounds.append((self._threshold(element.trips_v, ohm, drop, asked), element.trips))
             if element.most_a is not None:
-                bounds.append((_overload(self.ohms[0], self.drop, kind, value, element.most_a), "converter overload"))
+                bounds.append(
+                    (overload_emf(self.ohms[0], self.drop, kind, value, element.most_a), "converter overload")
+                )
             ohm = ohm + self._element_ohm(element.stage, element.resistance_ohm)
             drop = drop + self._drop(element)
             if element.stage == -1:
@@ -267,7 +278,7 @@ class Bundle:
                 top = self.inverse(self._threshold(holder.input_max_v, ohm, drop, asked))
         else:
             bounds.append((self._threshold(circuit.device_min_v, ohm, drop, asked), "device minimum"))
-        bounds.append((_collapse(self.ohms[0], self.drop + dark_volts(asked.drop), kind, value), "collapse"))
+        bounds.append((collapse_emf(self.ohms[0], self.drop + dark_volts(asked.drop), kind, value), "collapse"))
         emfs = np.array([emf for emf, _ in bounds])
         best = emfs.argmax(axis=0)
         cause = np.array([CAUSES.index(cause) for _, cause in bounds])[best]
@@ -296,20 +307,15 @@ class Bundle:
     def _threshold(self, volts: float, ohm: Array, drop: Array, asked: Asked) -> Array:
         """EMF at which a tap stands at `volts` (`piece.threshold`); -inf where it collapses before."""
         after, drop_after = self.ohms[0] - ohm, self.drop - drop
-        amps, fails = _amps(volts - drop_after, asked.drop, after, asked.kind, asked.value)
+        amps, fails = section_amps(volts - drop_after, asked.drop, after, asked.kind, asked.value)
         emf = volts + drop + ohm * amps
         if asked.kind == "power":
             fails = fails | (amps * amps * self.ohms[0] > asked.value)
         return np.where(fails, -np.inf, emf)
 
     def inverse(self, emf: Array) -> Array:
-        """The highest charge whose EMF is not above `emf` (`piece.inverse`)."""
-        i = np.clip(np.searchsorted(self.emfs, emf, side="right") - 1, 0, len(self.emfs) - 2)
-        rise = self.emfs[i + 1] - self.emfs[i]
-        inside = self.socs[i] + (self.socs[i + 1] - self.socs[i]) * (emf - self.emfs[i]) / np.where(
-            rise > 0.0, rise, 1.0
-        )
-        return np.where(emf >= self.emfs[-1], np.inf, np.where(emf < self.emfs[0], -np.inf, inside))
+        """The highest charge whose EMF is not above `emf`."""
+        return charge_at((self.socs, self.emfs), emf)
 
     def front(self, turns: list[tuple[int, float]]) -> Front:
         """The first stretch with every mode's demand, for all draws."""
@@ -344,8 +350,18 @@ class Front:
             speed = speed * np.exp(self.q * np.log(fast))
         return speed if law.between is None else speed + self.speed(law.between, emf)
 
+    def _closed(self, law: Law) -> bool:
+        """Whether the time of a law is known in closed form: a constant power all along, without Peukert's law."""
+        alone = law.falls_to is None and law.weaker is None and law.between is None and not law.drain_a
+        power = alone and law.kind == "power" and bool((law.value > 0.0).all())
+        return power and not self.q and steep(self.socs, self.emfs)
+
     def seconds(self, shares: list[tuple[int, float]], high: Array, low: Array) -> Array:
         """Time from one charge down to another while the laws draw in the given shares, over all pieces at once."""
+        if len(shares) == 1 and self._closed(law := self.laws[shares[0][0]]):
+            top = np.clip(high, 0.0, 1.0)
+            times = fall_seconds((self.socs, self.emfs), (law.value, law.ohm, law.drop), top, np.clip(low, 0.0, top))
+            return times * self.charge_as / (shares[0][1] * law.share)
         total = np.zeros(len(high))
         weaker = {soc for law, _ in shares for soc in self.laws[law].edges() if 0.0 < soc < 1.0}
         for a, b in pairwise(sorted({0.0, 1.0, *weaker})):
@@ -365,36 +381,3 @@ class Front:
                 with np.errstate(divide="ignore", invalid="ignore"):
                     total = total + weight * np.where(width > 0.0, width / drawn, 0.0).sum(axis=0)
         return total
-
-
-def _amps(
-    volts: float | Array, own: float, ohm: Array, kind: str, value: Array
-) -> tuple[Array, np.ndarray[Any, np.dtype[np.bool_]]]:
-    """`section_amps` over arrays, `own` the demand's drop: amperes, and where there is no answer."""
-    if kind == "current":
-        return value, volts - value * ohm <= 0.0
-    if kind == "resistance":
-        return np.maximum(volts - own, 0.0) / (ohm + value), np.full(value.shape, volts <= dark_volts(own))
-    rest = volts * volts - 4.0 * ohm * value
-    fails = (rest < 0.0) | (volts <= 0.0)
-    amps = 2.0 * value / np.where(fails, 1.0, volts + np.sqrt(np.maximum(rest, 0.0)))
-    return amps, fails & (value > 0.0)
-
-
-def _collapse(ohm: Array, drop: Array, kind: str, value: Array) -> Array:
-    if kind == "power":
-        return drop + 2.0 * np.sqrt(ohm * value)
-    return drop + ohm * value if kind == "current" else np.full(value.shape, drop)
-
-
-def _overload(ohm: Array, drop: Array, kind: str, value: Array, most_a: float) -> Array:
-    """`piece.overload_emf` over arrays."""
-    if kind == "power":
-        return np.where(most_a * most_a * ohm < value, drop + ohm * most_a + value / most_a, -np.inf)
-    return np.where(value > most_a, np.inf, -np.inf) if kind == "current" else np.full(value.shape, -np.inf)
-
-
-def _break(broken: np.ndarray[Any, Any], where: Any, cause: Cause) -> None:
-    """Note the first cause, in the order of `CAUSES`, that a draw violates at any charge."""
-    index = CAUSES.index(cause)
-    np.copyto(broken, index, where=where & (index < broken))

@@ -15,9 +15,10 @@ from typing import Any
 
 import numpy as np
 
+from hermotrope_core.circuit.arrays import Array
 from hermotrope_core.circuit.asleep import off_after
 from hermotrope_core.circuit.discharge import NeverEnds
-from hermotrope_core.circuit.laws import Array, Bundle, Factors, Front
+from hermotrope_core.circuit.laws import Bundle, Factors, Front
 from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.kinds.effects import CAUSES, Cause
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -81,7 +82,7 @@ def _steady(front: Front, circuit: Circuit, _turns: list[tuple[int, float]]) -> 
         raise NeverEnds(NOTHING)
     too_high = start > law.top
     times = np.where(too_high | (law.stop >= start), 0.0, times)
-    stopped = (law.stop > floor) | (law.stop >= start)
+    stopped = (law.stop >= floor) | (law.stop >= start)
     return times, np.where(too_high, CAUSES.index("converter input too high"), np.where(stopped, law.cause, why))
 
 

@@ -14,9 +14,9 @@ import msgspec
 import numpy as np
 from scipy.stats import t as students
 
+from hermotrope_core.circuit.arrays import Array
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.estimate import SEED, SHORTEST_S, Z95, factors, normals
-from hermotrope_core.circuit.laws import Array
 from hermotrope_core.circuit.many import runs
 from hermotrope_core.fit.apply import stands
 from hermotrope_core.plan.case import Case, at_temperature

@@ -12,7 +12,7 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from hermotrope_core.circuit.laws import Array
+from hermotrope_core.circuit.arrays import Array
 from hermotrope_core.prove.drill_line import Hidden, Line
 
 Mode = Literal["V", "Ω", "A"]

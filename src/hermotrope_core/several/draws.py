@@ -7,7 +7,8 @@ from dataclasses import dataclass, field, replace
 import msgspec
 import numpy as np
 
-from hermotrope_core.circuit.laws import Array, Bundle, Law
+from hermotrope_core.circuit.arrays import Array
+from hermotrope_core.circuit.laws import Bundle, Law
 from hermotrope_core.circuit.path import circuit_of
 from hermotrope_core.kinds.effects import CAUSES
 from hermotrope_core.plan.case import Case

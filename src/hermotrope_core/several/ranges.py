@@ -13,8 +13,9 @@ from math import inf
 import msgspec
 import numpy as np
 
+from hermotrope_core.circuit.arrays import Array
 from hermotrope_core.circuit.estimate import factors, normals
-from hermotrope_core.circuit.laws import Array, Asked, Bundle, Law
+from hermotrope_core.circuit.laws import Asked, Bundle, Law
 from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.kinds.effects import Element
 from hermotrope_core.parts.chemistry import CHEMISTRIES
