@@ -11,7 +11,7 @@ import msgspec
 import numpy as np
 from django.test import SimpleTestCase
 
-from hermotrope_core.circuit import laws
+from hermotrope_core.circuit import arrays
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.judge.cures import set_point
@@ -52,18 +52,20 @@ class Kinds(SimpleTestCase):
 class Arrays(SimpleTestCase):
     def test_where_a_supply_collapses(self) -> None:
         ohm, value = np.array([0.5, 0.5]), np.array([4.0, 8.0])
-        np.testing.assert_allclose(laws._collapse(ohm, np.array(0.7), "current", value), [2.7, 4.7])
-        np.testing.assert_allclose(laws._collapse(ohm, np.array(0.7), "power", value), 0.7 + 2 * np.sqrt(ohm * value))
-        np.testing.assert_allclose(laws._collapse(ohm, np.array(0.7), "resistance", value), [0.7, 0.7])
+        np.testing.assert_allclose(arrays.collapse_emf(ohm, np.array(0.7), "current", value), [2.7, 4.7])
+        np.testing.assert_allclose(
+            arrays.collapse_emf(ohm, np.array(0.7), "power", value), 0.7 + 2 * np.sqrt(ohm * value)
+        )
+        np.testing.assert_allclose(arrays.collapse_emf(ohm, np.array(0.7), "resistance", value), [0.7, 0.7])
 
     def test_amperes_at_the_very_edge(self) -> None:
         ohm = np.array([6.0, 6.0, 6.0])
-        amps, none = laws._amps(12.0, 0.0, ohm, "current", np.array([1.99, 2.0, 2.01]))
+        amps, none = arrays.section_amps(12.0, 0.0, ohm, "current", np.array([1.99, 2.0, 2.01]))
         self.assertEqual((list(amps), list(none)), ([1.99, 2.0, 2.01], [False, True, True]))
-        amps, none = laws._amps(12.0, 0.0, ohm, "power", np.array([0.0, 6.0, 6.01]))
+        amps, none = arrays.section_amps(12.0, 0.0, ohm, "power", np.array([0.0, 6.0, 6.01]))
         self.assertEqual(list(none), [False, False, True])
         np.testing.assert_allclose(amps[:2], [0.0, 1.0])
-        amps, none = laws._amps(0.0, 0.0, ohm, "resistance", np.array([1.0, 2.0, 3.0]))
+        amps, none = arrays.section_amps(0.0, 0.0, ohm, "resistance", np.array([1.0, 2.0, 3.0]))
         self.assertTrue(none.all())
 
 

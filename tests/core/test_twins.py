@@ -12,7 +12,7 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hermotrope_core.circuit import discharge, laws
+from hermotrope_core.circuit import arrays, discharge
 from hermotrope_core.circuit.asleep import off_after
 from hermotrope_core.circuit.discharge import Run, run
 from hermotrope_core.circuit.netlist import netlist
@@ -95,7 +95,7 @@ class Arrays(SimpleTestCase):
     @given(st.floats(0.5, 60.0), st.floats(-3.0, 30.0), st.floats(0.0, 5.0), KINDS, st.floats(0.01, 80.0))
     def test_amperes_of_a_stretch(self, volts: float, drop: float, ohm: float, kind: Any, value: float) -> None:
         own = drop if kind == "resistance" else 0.0
-        amps, fails = laws._amps(volts, own, np.array([ohm]), kind, np.array([value]))
+        amps, fails = arrays.section_amps(volts, own, np.array([ohm]), kind, np.array([value]))
         one = section_amps(volts, ohm, Demand(kind, value, own))
         self.assertEqual(bool(fails[0]), one is None)
         if one is not None:
@@ -104,7 +104,7 @@ class Arrays(SimpleTestCase):
     @settings(deadline=None, max_examples=200)
     @given(st.floats(0.0, 3.0), st.floats(0.0, 2.0), KINDS, st.floats(0.01, 80.0), st.floats(0.05, 20.0))
     def test_overload(self, ohm: float, drop: float, kind: Any, value: float, most_a: float) -> None:
-        many = laws._overload(np.array([ohm]), drop, kind, np.array([value]), most_a)
+        many = arrays.overload_emf(np.array([ohm]), drop, kind, np.array([value]), most_a)
         one = overload_emf(ohm, drop, Demand(kind, value), most_a)
         self.assertTrue(float(many[0]) == one or abs(float(many[0]) - one) < 1e-9)
 

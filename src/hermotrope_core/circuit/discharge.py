@@ -19,7 +19,7 @@ from hermotrope_core.circuit.blend import Blend, BlendSpan, blended
 from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, inverse, last_emf, next_draw
 from hermotrope_core.circuit.point import Draw, draw_of, mode_demand, point
-from hermotrope_core.circuit.steady import descend
+from hermotrope_core.circuit.steady import descend, too_high
 from hermotrope_core.kinds.effects import Cause, Demand
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
@@ -132,7 +132,7 @@ def _steady(case: Case, circuit: Circuit, draws: list[Draw] | None) -> Run | Non
     if len(laws) != 1 or draw.breaches or circuit.start_soc <= max(stop, floor):
         return None
     law = laws[0][1]
-    if isinstance(law, Blend) or (_capped(circuit) and point(draw, circuit.emf(circuit.start_soc)).breaches):
+    if isinstance(law, Blend) or too_high(circuit, law):
         return None
     fall = descend(law, circuit.emf_by_soc, circuit.start_soc, max(stop, floor))
     if fall is None:

@@ -70,6 +70,8 @@ class Circuit(msgspec.Struct, frozen=True, gc=False):
 def circuit_of(case: Case) -> Circuit:
     """Prepare the path of a case whose source is chosen. Raises ValueError without a source."""
     boards = [i for i, stage in enumerate(case.path) if stage.passes_on]
+    if not boards and (case.source is None or case.source.resistance_by_soc is None):
+        return _circuit_of(case, [], None, None, 1.0)
     weaker: list[Circuit] = []
     for low, times in bands(case.source):
         levels: list[Circuit] = []
@@ -131,7 +133,9 @@ def _circuit_of(case: Case, passing: list[int], falls_to: Circuit | None, fallin
         start_soc=1.0 if start is None else start,
         reserve_soc=0.0 if reserve is None else reserve,
         stretches=stretches,
-        holders=tuple(_falling(h, case.path[h.stage]) if h.stage == falling else h for h in holders),
+        holders=holders
+        if falling is None
+        else tuple([_falling(h, case.path[h.stage]) if h.stage == falling else h for h in holders]),
         device_min_v=maybe(case.device.supply.min_v) or 0.0,
         port=source.regulated_output,
         falls_to=falls_to,

@@ -329,7 +329,9 @@ def last_emf(draw: Draw) -> tuple[float, Cause]:
     """EMF at which a mode must stop, passing on included, with its cause; inf where it never runs."""
     if draw.demand is None or draw.breaches:
         return inf, min((b.cause for b in draw.breaches), key=CAUSES.index)
-    emf, cause = max(bounds(draw), key=lambda bound: (bound[0], -CAUSES.index(bound[1])))
+    found = bounds(draw)
+    emf = max(found)[0]
+    cause = min([why for volts, why in found if volts == emf], key=CAUSES.index)
     turn, below = next_draw(draw)
     if below is None or emf >= turn:
         return emf, cause

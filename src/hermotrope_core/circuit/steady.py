@@ -6,8 +6,12 @@ from math import log, sqrt
 
 import msgspec
 
+from hermotrope_core.circuit.path import Circuit
 from hermotrope_core.circuit.piece import FLAT, ModeLaw
 from hermotrope_core.values.known import Table
+
+SURELY = 1.0 - 1e-9
+"""Nearer to a limit than this it is looked at in full."""
 
 
 class Fall(msgspec.Struct, frozen=True, gc=False):
@@ -24,43 +28,53 @@ class Fall(msgspec.Struct, frozen=True, gc=False):
 def descend(law: ModeLaw, table: Table, start: float, bottom: float) -> Fall | None:
     """One mode from a charge down to another, along the EMF's table (charge, volts), knot by knot.
 
-    The same sums as `Span` makes, without keeping any: a run of one mode is the commonest. None where it takes
-    more: a constant current, Peukert's law, a stretch on which the EMF is flat, charges outside the table.
+    The same sums as `Span` makes, but each knot counts once, with what the slopes on its two sides differ by. None
+    where it takes more: a constant current, Peukert's law, an EMF that stays flat, charges outside the table.
     """
     if law.current is not None or law.q or law.lin <= 0.0 or not table[0][0] <= bottom < start <= table[-1][0]:
         return None
-    lin, p, drop, load, q3600 = law.lin, law.p, law.drop, law.load, law.q3600
-    four, half, lost = 4.0 * law.ohm_total * p, (lin - law.ohm_source) * lin, p * law.ohm_source
-    seconds = source_j = squares = coulombs = scale = 0.0
-    time = charge = source = square = 0.0
+    lin, p, drop, load = law.lin, law.p, law.drop, law.load
+    moments: list[tuple[float, float]] = []
+    """Volts behind the drops where pieces begin and end, each with what the charge per volt changes by there."""
+    above = 0.0
     soc1, emf1 = table[-1]
     for soc0, emf0 in reversed(table[:-1]):
         if soc0 < start:
-            rise, width = emf1 - emf0, soc1 - soc0
+            rise = emf1 - emf0
             if rise < FLAT * emf1:
                 return None
-            slope = rise / width
-            scale = q3600 / slope
-            for soc in (start, max(soc0, bottom)) if soc1 >= start else (max(soc0, bottom),):
-                volts = emf0 + slope * (soc - soc0) - drop
-                rest = volts * volts - four
-                if volts <= 0.0 or rest < 0.0:
-                    return None
-                amps = volts / lin if load else 2.0 * p / (volts + sqrt(rest))
-                if amps <= 0.0:
-                    return None
-                before_time, before_charge, before_source, before_square = time, charge, source, square
-                square, of_log = 0.5 * amps * amps, log(amps)
-                last = 0.25 * p / square
-                time, charge = lin * of_log + last, lin * amps + p / amps
-                source = drop * charge + half * square + lost * of_log + p * last
-            seconds += scale * (before_time - time)
-            source_j += scale * (before_source - source)
-            squares += scale * (before_square - square)
-            coulombs += scale * (before_charge - charge)
+            scale = (soc1 - soc0) / rise
+            moments.append((scale - above, (emf1 if above else emf0 + (start - soc0) / scale) - drop))
+            above = scale
             if soc0 <= bottom:
+                moments.append((-scale, emf0 + (bottom - soc0) / scale - drop))
                 break
         soc1, emf1 = soc0, emf0
-    inlet_j = p * seconds + load * lin * squares + law.own_drop * coulombs
+    four = 4.0 * law.ohm_total * p
+    lowest = moments[-1][1]
+    if lowest <= 0.0 or lowest * lowest < four or (load == p == 0.0):
+        return None
+    charges = squares = logs = lasts = 0.0
+    for weight, volts in moments:
+        amps = volts / lin if load else 2.0 * p / (volts + sqrt(volts * volts - four))
+        square = amps * amps
+        charges += weight * (lin * amps + p / amps)
+        squares += weight * square
+        logs += weight * log(amps)
+        lasts += weight / square
+    times = law.q3600
+    last, half = 0.5 * p * lasts, 0.5 * squares
+    seconds, coulombs = times * (lin * logs + last), times * charges
+    source_j = drop * coulombs + times * ((lin - law.ohm_source) * lin * half + p * (law.ohm_source * logs + last))
+    inlet_j = p * seconds + load * lin * times * half + law.own_drop * coulombs
     inlet_j = inlet_j if law.device_w is None else law.device_w * seconds
     return Fall(seconds, source_j * law.share, inlet_j * law.share, coulombs * law.share, bottom)
+
+
+def too_high(circuit: Circuit, law: ModeLaw) -> bool:
+    """Whether the first part that holds its volts may get too many at the start."""
+    most = circuit.holders[0].input_max_v if circuit.holders else None
+    if most is None:
+        return False
+    emf = circuit.emf(circuit.start_soc)
+    return emf - law.drop - law.amps(emf) * law.ohm_total >= most * SURELY
