@@ -53,9 +53,8 @@ class Arrays(SimpleTestCase):
     def test_where_a_supply_collapses(self) -> None:
         ohm, value = np.array([0.5, 0.5]), np.array([4.0, 8.0])
         np.testing.assert_allclose(arrays.collapse_emf(ohm, np.array(0.7), "current", value), [2.7, 4.7])
-        np.testing.assert_allclose(
-            arrays.collapse_emf(ohm, np.array(0.7), "power", value), 0.7 + 2 * np.sqrt(ohm * value)
-        )
+        power = 0.7 + 2 * np.sqrt(ohm * value)
+        np.testing.assert_allclose(arrays.collapse_emf(ohm, np.array(0.7), "power", value), power)
         np.testing.assert_allclose(arrays.collapse_emf(ohm, np.array(0.7), "resistance", value), [0.7, 0.7])
 
     def test_amperes_at_the_very_edge(self) -> None:
