@@ -47,7 +47,7 @@ def listing(matched: Matched, groups: Sequence[Group], alike: int, ask: Ask) -> 
     spares = spares_of(matched)
     rows = [way_row(i, one, matched, ask, spares) for i, one in enumerate(shown, start=1)]
     if shown:
-        drawn = scales([Situation(one.judged.way.case(matched.case)) for one in shown], small=True)
+        drawn = scales([situation_of(one.judged, matched.case) for one in shown], small=True)
         for row, span in zip(rows, drawn.spans, strict=True):
             row["scale"] = {"span": span, "window": drawn.window, "never_y": drawn.never_y}
     ids = {id_of(one.judged.way): one for one in ranked} if ask.compared else {}
@@ -67,6 +67,11 @@ def listing(matched: Matched, groups: Sequence[Group], alike: int, ask: Ask) -> 
         "alike": alike,
         "more_query": ask.query(most=ask.most + 16),
     }
+
+
+def situation_of(judged: Judged, case: Case) -> Situation:
+    """What a judged way is like; its run is not followed again."""
+    return Situation(judged.way.case(case), known=judged.run if case.plan_on == "duty" else None)
 
 
 def in_use(case: Case, ask: Ask) -> dict[str, Any] | None:
@@ -218,7 +223,7 @@ def group_rows(found: Sequence[Group]) -> list[dict[str, Any]]:
 
 def comparison(chosen: Sequence[Ranked], case: Case) -> dict[str, Any]:
     """Up to four ways side by side: scales and curves on one axis each, and every difference marked."""
-    situations = [Situation(one.judged.way.case(case)) for one in chosen]
+    situations = [situation_of(one.judged, case) for one in chosen]
     columns = [
         {
             "id": id_of(one.judged.way),
@@ -268,7 +273,7 @@ def _codes(findings: Sequence[Finding], level: str) -> list[str]:
 
 def explanation(judged: Judged, ranked: Ranked, case: Case) -> dict[str, Any]:
     """Why a way stands where it does: every finding with its working, the run, what each part costs."""
-    situation = Situation(judged.way.case(case))
+    situation = situation_of(judged, case)
     bill = []
     for part in judged.way.parts:
         labour = WORK.stages[labour_kind(part)]

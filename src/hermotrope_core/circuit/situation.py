@@ -61,9 +61,12 @@ class Look(msgspec.Struct, frozen=True, gc=False):
 class Situation:
     """A finished case with what follows from it. Volts, amperes, watts throughout."""
 
-    def __init__(self, case: Case, circuit: Circuit | None = None, *, marks: bool = False) -> None:
-        """`circuit` may be given where it is known already; it must be that of the case. Its run keeps `marks`."""
+    def __init__(
+        self, case: Case, circuit: Circuit | None = None, *, marks: bool = False, known: Run | None = None
+    ) -> None:
+        """`circuit` and the `known` run may be given where they are; they must be the case's. The run keeps `marks`."""
         self.case = case
+        self._known = known
         self._marks = marks
         self._circuit = circuit
         self._points: dict[tuple[str, float, float, float], Point] = {}
@@ -223,6 +226,8 @@ class Situation:
     @cached_property
     def run(self) -> Run | None:
         """The run to its end, or None if the duty draws nothing."""
+        if self._known is not None:
+            return self._known
         try:
             return run(
                 self.case,
