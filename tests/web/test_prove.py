@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from io import BytesIO
 from typing import Any
 from unittest import mock
@@ -534,6 +535,29 @@ class Records(Base):
                 data = json.dumps({**good, **change}).encode()
                 answer = self.client.post(reverse("import"), {"file": SimpleUploadedFile("r.json", data)})
                 self.assertContains(answer, word, status_code=422)
+        self.assertEqual(Conversion.objects.count(), 1)
+
+    def test_how_a_log_is_read_is_checked_before_it_is_read(self) -> None:
+        row = logs.draft_log(self.made, "run.csv", csv_of(planned(provable())), "file", "pack")
+        logs.keep_log(row, logs.recognise(logs.original_of(row)).mapping)
+        good = json.loads("".join(records.record_text(self.made)))
+        self.assertEqual(len(good["logs"]), 1)
+        column = good["logs"][0]["mapping"]["columns"][0]
+        for change in (
+            {"encoding": "x"}, {"encoding": "idna"}, {"encoding": "rot13"}, {"separator": ""}, {"separator": ";;"},
+            {"separator": "\n"}, {"first_row": 10**18}, {"first_row": -1}, {"time_index": 10**9}, {"time_index": -2},
+            {"time_index": -1}, {"interval_s": 0}, {"interval_s": 1e300}, {"columns": [column, column]},
+            {"columns": [column | {"index": 10**9}]}, {"columns": [column | {"index": -1}]}, {"columns": []},
+            {"columns": [column | {"factor": 0}]}, {"columns": [column | {"factor": 1e300}]},
+        ):  # fmt: skip
+            with self.subTest(change):
+                tree = json.loads(json.dumps(good))
+                tree["logs"][0]["mapping"] |= change
+                began = time.perf_counter()
+                data = json.dumps(tree).encode()
+                answer = self.client.post(reverse("import"), {"file": SimpleUploadedFile("r.json", data)})
+                self.assertEqual(answer.status_code, 422)
+                self.assertLess(time.perf_counter() - began, 5.0)
         self.assertEqual(Conversion.objects.count(), 1)
 
     def test_a_waiver_in_a_file_does_not_go_past_polarity(self) -> None:

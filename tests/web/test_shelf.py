@@ -334,6 +334,7 @@ class Files(TestCase):
             (b'{"format": "hermotrope-shelf/1", "items": [{"price": -1e999}]}', "must be a finite number"),
             (b'{"format": "hermotrope-shelf/1", "items": [{"name": "\\ud800"}]}', "surrogates not allowed"),
             (b"[" * 100_000, "nested too deeply"),
+            (b'{"format": "hermotrope-shelf/1", "items": [' + b"[" * 200 + b"]" * 201 + b"}", "nested too deeply"),
             (b"name,kind\rx,meter\r", "line 1: "),
             (b"colour,name,kind\n", "unknown column"),
             (b"just some words\n", "unknown column"),

@@ -49,7 +49,8 @@ def _text(data: bytes, mapping: LogMapping) -> TextIOWrapper:
     """The file as lines, from its first row of numbers on; never decoded as a whole."""
     lines = TextIOWrapper(BytesIO(data), mapping.encoding, "replace", newline=None)
     for _ in range(mapping.first_row):
-        lines.readline()
+        if not lines.readline():
+            break
     return lines
 
 

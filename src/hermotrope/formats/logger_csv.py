@@ -18,12 +18,11 @@ import msgspec
 
 from hermotrope.formats.log_times import CLOCK, DATE, STAMP
 from hermotrope_core.fit.runlog import Column
-from hermotrope_core.tell.record import LogColumn, LogMapping, TimeKind
+from hermotrope_core.tell.record import SEPARATORS, LogColumn, LogMapping, TimeKind
 
 LARGEST_BYTES = 100_000_000
 LOOKED_AT = 80
 SHOWN = 5
-SEPARATORS = (";", "\t", ",", "|", " ")
 _PLAIN = re.compile(r"^[+\-−]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?$")
 _COMMA = re.compile(r"^[+\-−]?\d{1,3}(?:\.\d{3})*,\d+$|^[+\-−]?\d+,\d+(?:[eE][+\-]?\d+)?$")
 _POINT = re.compile(r"^[+\-−]?\d+\.\d+")

@@ -19,7 +19,7 @@ from hermotrope.formats.shelf_file import COLUMNS
 from hermotrope.shelf.history import noted
 from hermotrope.shelf.models import COLUMN_FACTS, ImportDraft, Item
 from hermotrope.shelf.parts import item_groups, part_from, part_tree
-from hermotrope_core.plan.document import CaseError
+from hermotrope_core.plan.document import CaseError, too_deep
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import maybe
 from hermotrope_core.values.quantity import QuantityError, parse
@@ -226,6 +226,8 @@ def item_from(row: dict[str, Any]) -> Item:
             part = json.loads(part) if part.strip() else None
         except (ValueError, RecursionError):
             raise CaseError("part", "is not a JSON object") from None
+        if too_deep(part):
+            raise CaseError("part", "nested too deeply")
     kind = str(row.get("kind", ""))
     content = part_from(kind, part)
     name = str(row.get("name", "")).strip()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections import Counter
+from collections.abc import Iterable
 from contextlib import suppress
 from math import isfinite
 from typing import Any, get_args
@@ -22,6 +23,8 @@ from hermotrope_core.plan.upgrade import CASE, Format, WrongFormat
 from hermotrope_core.values.fields import FIELDS
 
 LARGEST_BYTES = 2_000_000
+MOST_LEVELS = 40
+"""Lists and objects in each other; a record has some fifteen."""
 MOST_VALUES = 1_000_000
 """Each takes some hundred bytes once it is read, however short it is written; logs and pictures are one text each."""
 _HALF = re.compile(rb"\\u[dD][89a-fA-F]|\xed[\xa0-\xbf]")
@@ -73,9 +76,25 @@ def json_tree(data: bytes | str, what: str, largest: float = LARGEST_BYTES) -> o
         raise CaseError(what, "nested too deeply") from None
     except ValueError as error:
         raise CaseError(what, f"not a JSON document: {error}") from None
+    if too_deep(tree):
+        raise CaseError(what, "nested too deeply")
     if (place := not_finite(tree)) is not None:
         raise CaseError(place, "must be a finite number")
     return tree
+
+
+def too_deep(tree: object) -> bool:
+    """Whether a tree has more than `MOST_LEVELS`; whoever reads or writes it calls itself once for each."""
+    here = [tree]
+    for _ in range(MOST_LEVELS):
+        here = [one for part in here if isinstance(part, dict | list) for one in _inside(part)]
+        if not here:
+            return False
+    return True
+
+
+def _inside(part: dict[str, Any] | list[Any]) -> Iterable[Any]:
+    return part.values() if isinstance(part, dict) else part
 
 
 def _each_key_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

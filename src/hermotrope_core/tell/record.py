@@ -30,12 +30,24 @@ MOST_PRICE, LONGEST_S = 1e6, 1e9
 TimeKind = Literal["seconds", "milliseconds", "minutes", "hours", "clock", "stamp", "date and clock", "rows"]
 
 
+ENCODINGS = ("utf-8", "utf-8-sig", "utf-16", "cp1252")
+SEPARATORS = (";", "\t", ",", "|", " ")
+MOST_LOG_COLUMNS, MOST_HEAD_ROWS, LONGEST_INTERVAL_S = 1_000, 10_000, 1e6
+LARGEST_FACTOR = 1e9
+
+
 class LogColumn(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A column of a log file: where it stands, what it is, and the factor to volts or amperes."""
 
     index: int
     what: Column
     factor: float = 1.0
+
+    def __post_init__(self) -> None:
+        if not 0 <= self.index < MOST_LOG_COLUMNS:
+            raise ValueError(f"index must be from 0 to {MOST_LOG_COLUMNS - 1}")
+        if not 1.0 / LARGEST_FACTOR <= abs(self.factor) <= LARGEST_FACTOR:
+            raise ValueError(f"factor must be from {1.0 / LARGEST_FACTOR:g} to {LARGEST_FACTOR:g}")
 
 
 class LogMapping(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -51,6 +63,22 @@ class LogMapping(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     columns: tuple[LogColumn, ...]
     interval_s: float = 1.0
     """Between rows, where no column tells the time."""
+
+    def __post_init__(self) -> None:
+        if self.encoding not in ENCODINGS:
+            raise ValueError(f"encoding must be one of {', '.join(ENCODINGS)}")
+        if self.separator not in SEPARATORS:
+            raise ValueError("separator must be a semicolon, a tab, a comma, a bar or a blank")
+        if not 0 <= self.first_row <= MOST_HEAD_ROWS:
+            raise ValueError(f"first_row must be from 0 to {MOST_HEAD_ROWS}")
+        if not -1 <= self.time_index < MOST_LOG_COLUMNS:
+            raise ValueError(f"time_index must be from -1 to {MOST_LOG_COLUMNS - 1}")
+        if self.time_index < 0 and self.time_kind != "rows":
+            raise ValueError(f"time_index must say which column holds {self.time_kind}")
+        if len({one.what for one in self.columns}) < len(self.columns):
+            raise ValueError("columns must differ in what they are")
+        if not 0.0 < self.interval_s <= LONGEST_INTERVAL_S:
+            raise ValueError(f"interval_s must be above 0 and at most {LONGEST_INTERVAL_S:g}")
 
 
 class FitTaken(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
