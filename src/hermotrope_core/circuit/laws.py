@@ -334,9 +334,9 @@ class Front:
     rated: Array
     laws: list[Law]
 
-    def some(self, keep: Any) -> Front:
-        """The same for the draws that `keep` (a mask or indices) chooses."""
-        laws = [law.some(keep) for law in self.laws]
+    def only(self, law: int, keep: Any) -> Front:
+        """The same with one law, for the draws that `keep` (a mask or indices) chooses."""
+        laws = [self.laws[law].some(keep)]
         return Front(self.socs, self.emfs, self.q, self.charge_as[keep], self.rated[keep], laws)
 
     def emf(self, soc: Array) -> Array:

@@ -123,28 +123,39 @@ def _stepped(front: Front, circuit: Circuit, turns: list[tuple[int, float]]) -> 
         return time, np.where(law.stop >= circuit.start_soc, law.cause, why)
     clock, soc = _leap(front, circuit, turns, floor)
 
+    alone: dict[int, Front] = {}
+
+    def only(mode: int) -> Front:
+        """The draws that still run, in one mode: with hundreds of modes only that whose turn it is follows them."""
+        if mode not in alone:
+            alone[mode] = front.only(mode, here)
+        return alone[mode]
+
     def leave(gone: Any, at: Any, because: Any) -> None:
-        nonlocal here, soc, clock, front
+        nonlocal here, soc, clock
         time[here[gone]], cause[here[gone]] = at, because
-        here, soc, clock, front = here[~gone], soc[~gone], clock[~gone], front.some(~gone)
+        here, soc, clock = here[~gone], soc[~gone], clock[~gone]
+        alone.clear()
 
     while len(here):
         before = soc.max()
         for mode, lasts in turns:
-            high = soc > front.laws[mode].top
+            high = soc > only(mode).laws[0].top
             if high.any():
                 leave(high, clock[high], CAUSES.index("converter input too high"))
-            dead = soc <= front.laws[mode].stop
+            law = only(mode).laws[0]
+            dead = soc <= law.stop
             if dead.any():
-                leave(dead, clock[dead], front.laws[mode].cause[dead])
+                leave(dead, clock[dead], law.cause[dead])
             if not len(here):
                 break
-            after = _advance(front, mode, soc, lasts)
-            law = front.laws[mode]
+            now = only(mode)
+            law = now.laws[0]
+            after = _advance(now, soc, lasts)
             low = np.maximum(law.stop, floor)
             ends = after <= low
             if ends.any():
-                spent = front.some(ends).seconds([(mode, 1.0)], soc[ends], low[ends])
+                spent = now.only(0, ends).seconds([(0, 1.0)], soc[ends], low[ends])
                 lives = spent > lasts  # the steps were too coarse for a draw that fades: it comes close, no further
                 after[ends] = low[ends] + SOC_EPS
                 ends[ends], spent = ~lives, spent[~lives]
@@ -159,9 +170,9 @@ def _stepped(front: Front, circuit: Circuit, turns: list[tuple[int, float]]) -> 
     return time, cause
 
 
-def _advance(front: Front, mode: int, soc: Array, lasts: float) -> Array:
-    """Charge after so many seconds of one mode: midpoint steps, which the slow change of current over charge allows."""
-    law = front.laws[mode]
+def _advance(front: Front, soc: Array, lasts: float) -> Array:
+    """Charge after so many seconds of its one mode: midpoint steps, which the slow change of current over charge allows."""
+    (law,) = front.laws
 
     def rate(at: Array) -> Array:
         return front.speed(law, front.emf(at))
