@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import csv
 import re
+from codecs import getincrementaldecoder
 from collections.abc import Iterator
 from datetime import datetime
 from itertools import pairwise
@@ -21,7 +22,8 @@ from hermotrope_core.fit.runlog import Column
 from hermotrope_core.tell.record import SEPARATORS, LogColumn, LogMapping, TimeKind
 
 LARGEST_BYTES = 100_000_000
-LOOKED_AT = 80
+CHUNK = 1 << 20
+LOOKED_AT, HEAD_BYTES = 80, 80_000
 SHOWN = 5
 _PLAIN = re.compile(r"^[+\-−]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?$")
 _COMMA = re.compile(r"^[+\-−]?\d{1,3}(?:\.\d{3})*,\d+$|^[+\-−]?\d+,\d+(?:[eE][+\-]?\d+)?$")
@@ -64,27 +66,30 @@ class Recognised(msgspec.Struct, frozen=True):
     about: tuple[str, ...]
 
 
-def decoded(data: bytes) -> tuple[str, str]:
-    """The text of a file and its encoding. Raises `LogError` for what is no text."""
+def encoding_of(data: bytes) -> str:
+    """How a file is written. Raises `LogError` for what is no text."""
     if not data.strip():
         raise LogError("the file is empty")
     if len(data) > LARGEST_BYTES:
         raise LogError(f"more than {LARGEST_BYTES / 1e6:g} MB; cut it, or log less often")
     for bom, encoding in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
         if data.startswith(bom):
-            return data.decode(encoding, "replace"), encoding
+            return encoding
     if data[:4] in (b"PK\x03\x04", b"%PDF") or data.count(b"\0", 0, 4000) > 8:
         raise LogError("this is no text file; export the log as CSV")
+    reader, whole = getincrementaldecoder("utf-8")(), memoryview(data)
     try:
-        return data.decode("utf-8"), "utf-8"
+        for begin in range(0, len(data), CHUNK):  # never as a whole: it has up to a hundred megabytes
+            reader.decode(whole[begin : begin + CHUNK], begin + CHUNK >= len(data))
     except UnicodeDecodeError:
-        return data.decode("cp1252", "replace"), "cp1252"
+        return "cp1252"
+    return "utf-8"
 
 
 def recognise(data: bytes, place: Place = "pack") -> Recognised:
     """Propose how to read a file whose logger sat at `place`. Raises `LogError`."""
-    text, encoding = decoded(data)
-    lines = text[:40_000].splitlines()[:LOOKED_AT]
+    encoding = encoding_of(data)
+    lines = data[:HEAD_BYTES].decode(encoding, "replace").splitlines()[:LOOKED_AT]
     separator = _separator(lines)
     rows = [cells_of(line, separator) for line in lines]
     first = _first_row(rows)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import zlib
 from collections.abc import Iterator
 from datetime import date, datetime
-from typing import Any
+from typing import IO, Any
 
 import msgspec
 from django.db import transaction
@@ -144,7 +144,7 @@ def record_of(conversion: Conversion) -> Record:
 
 
 @transaction.atomic
-def put_on_bench(data: bytes, name: str) -> Conversion:
+def put_on_bench(data: bytes | IO[bytes], name: str) -> Conversion:
     """Put a record from a file on the bench. Raises `CaseError`; nothing is kept then."""
     record = read_record(data)
     conversion = bench.create(record.case, f"Imported from {name}")

@@ -127,9 +127,7 @@ def _stepped(front: Front, circuit: Circuit, turns: list[tuple[int, float]]) -> 
 
     def only(mode: int) -> Front:
         """The draws that still run, in one mode: with hundreds of modes only that whose turn it is follows them."""
-        if mode not in alone:
-            alone[mode] = front.only(mode, here)
-        return alone[mode]
+        return alone.get(mode) or alone.setdefault(mode, front.only(mode, here))
 
     def leave(gone: Any, at: Any, because: Any) -> None:
         nonlocal here, soc, clock
@@ -171,7 +169,7 @@ def _stepped(front: Front, circuit: Circuit, turns: list[tuple[int, float]]) -> 
 
 
 def _advance(front: Front, soc: Array, lasts: float) -> Array:
-    """Charge after so many seconds of its one mode: midpoint steps, which the slow change of current over charge allows."""
+    """Charge after so many seconds of its one mode: midpoint steps, as the current changes slowly over charge."""
     (law,) = front.laws
 
     def rate(at: Array) -> Array:

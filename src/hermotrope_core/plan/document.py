@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Iterable
 from contextlib import suppress
 from math import isfinite
-from typing import Any, get_args
+from typing import IO, Any, get_args
 
 import msgspec
 
@@ -51,26 +51,31 @@ class CaseError(ValueError):
         super().__init__(f"{place}: {self.why}")
 
 
-def read_case(data: bytes | str) -> Case:
+def read_case(data: bytes | str | IO[bytes]) -> Case:
     """Read a case document. Raises `CaseError` naming the field and the reason."""
     return case_from(json_tree(data, "case"))
 
 
-def json_tree(data: bytes | str, what: str, largest: float = LARGEST_BYTES) -> object:
+def json_tree(data: bytes | str | IO[bytes], what: str, largest: float = LARGEST_BYTES) -> object:
     """The tree of a JSON text that is to be a case, an outing, a shelf (`what`), of at most `largest` bytes.
 
-    Raises `CaseError` for what is too large, is no JSON, or holds numbers or characters that cannot be kept.
+    Of an open file no more is held at once than its text and its tree. Raises `CaseError` for what is too large, is no
+    JSON, or holds numbers or characters that cannot be kept.
     """
-    raw = data.encode() if isinstance(data, str) else data
+    raw = data.encode() if isinstance(data, str) else data if isinstance(data, bytes) else data.read(int(largest) + 1)
     if len(raw) > largest:
         raise CaseError(what, f"more than {largest / 1e6:g} MB is no {what}")
     if not raw.strip():
         raise CaseError(what, "the document is empty")
     if raw.count(b",") + raw.count(b"[") + raw.count(b"{") > MOST_VALUES:
         raise CaseError(what, f"more than {MOST_VALUES:,} values are no {what}")
+    halves = _HALF.search(raw) is not None
     try:
-        tree: object = json.loads(raw, object_pairs_hook=_each_key_once)
-        if _HALF.search(raw):
+        text = raw.decode(json.detect_encoding(raw), "surrogatepass")
+        del raw
+        tree: object = json.loads(text, object_pairs_hook=_each_key_once)
+        del text
+        if halves:
             json.dumps(tree, ensure_ascii=False).encode()
     except RecursionError:
         raise CaseError(what, "nested too deeply") from None

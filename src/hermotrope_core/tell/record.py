@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from datetime import date, datetime
 from functools import partial
-from typing import Any, Literal
+from typing import IO, Any, Literal
 
 import msgspec
 
@@ -194,9 +194,9 @@ def warm() -> None:
             msgspec.convert({}, kind)
 
 
-def is_record(data: bytes) -> bool:
-    """Whether a file says that it is a record (of any version)."""
-    return b'"hermotrope-record/' in data[:400]
+def is_record(head: bytes) -> bool:
+    """Whether a file that begins so says that it is a record (of any version)."""
+    return b'"hermotrope-record/' in head
 
 
 def write_record(record: Record) -> str:
@@ -220,7 +220,7 @@ def written(record: Record, logs: Iterable[LogFile]) -> Iterator[str]:
     yield "\n ]\n}\n"
 
 
-def read_record(data: bytes) -> Record:
+def read_record(data: bytes | IO[bytes]) -> Record:
     """Read a record. Raises `CaseError` naming the place and the reason."""
     tree = of_format(json_tree(data, "record", LARGEST_BYTES), RECORD)
     tree["case"] = _checked(tree.get("case"), "case")

@@ -177,12 +177,11 @@ def _ran(earlier: Conversion) -> RanBefore | None:
 def import_case(request: HttpRequest) -> HttpResponse:
     """Put a case or a whole record from a file on the bench; a refused one says where and why."""
     file = request.FILES.get("file")
-    if file is None:
+    if file is None or file.file is None:
         return bench_page(request, "Choose a case file first (it ends in .json).", 422)
     if file.size is None or file.size > record.LARGEST_BYTES:
         return bench_page(request, f"{file.name}: more than {record.LARGEST_BYTES / 1e6:g} MB is no record.", 422)
-    data = file.read()
     try:
-        return redirect(put_file(data, str(file.name)))
+        return redirect(put_file(file.file, str(file.name)))
     except ValueError as error:  # a CaseError, or a log in it that cannot be read
         return bench_page(request, f"{file.name}: {error}", 422)
