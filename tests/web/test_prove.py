@@ -22,11 +22,12 @@ from hermotrope.instruments.reading import needed
 from hermotrope.proving import actions, equipment, joins, logs, records
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import mapping_of
-from hermotrope.proving.models import Photo, ReadingRow, RunLogRow
+from hermotrope.proving.models import Photo, ReadingRow, Rehearsal, RunLogRow
 from hermotrope_core.circuit.simulate import samples
 from hermotrope_core.plan.case import Case, planned
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.prove import StandIn
+from hermotrope_core.prove.standin import applicable
 from hermotrope_core.tell.record import read_record, write_record
 from hermotrope_core.values.known import number
 from tests.support import case
@@ -521,6 +522,14 @@ class Records(Base):
             ({"case": {**good["case"], "title": 7}}, "case"),
             ({"readings": [{"ask": "x"}]}, "readings[0]"),
             ({"readings": [{**good["readings"][0], "taken_at": "yesterday"}]}, "readings[0].taken_at"),
+            *(
+                (
+                    {"readings": [{**good["readings"][0], "taken_at": when}]},
+                    "readings[0].taken_at: must be in the years",
+                )
+                for when in ("0001-01-01T00:00:00+14:00", "9999-12-31T23:59:59-14:00")
+            ),
+            ({"fault": "gremlins"}, "fault"),
             ({"surprise": 1}, "surprise"),
             ({"format": "hermotrope-record/9"}, "format"),
             (
@@ -536,6 +545,13 @@ class Records(Base):
                 answer = self.client.post(reverse("import"), {"file": SimpleUploadedFile("r.json", data)})
                 self.assertContains(answer, word, status_code=422)
         self.assertEqual(Conversion.objects.count(), 1)
+
+    def test_a_fault_that_the_plan_can_no_longer_have_does_not_break_the_bench(self) -> None:
+        Rehearsal.objects.create(conversion=self.made, fault="sleepy-bank")
+        self.assertNotIn("sleepy-bank", applicable(self.made.case))
+        self.addCleanup(equipment.close_all)
+        self.assertEqual(self.client.get(f"{self.made.get_absolute_url()}?panel=prove").status_code, 200)
+        self.assertEqual(records.record_of(self.made).fault, "sleepy-bank")
 
     def test_how_a_log_is_read_is_checked_before_it_is_read(self) -> None:
         row = logs.draft_log(self.made, "run.csv", csv_of(planned(provable())), "file", "pack")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from contextlib import suppress
-from datetime import date
 from typing import Any
 
 import msgspec
@@ -20,6 +19,7 @@ from hermotrope_core.make.measured import Measured
 from hermotrope_core.make.sureness import PRINTED_MOST_V
 from hermotrope_core.tell.record import MadeNote
 from hermotrope_core.values.figures import duration, figure, stated
+from hermotrope_core.values.moments import day_of
 
 
 def on_sheet(conversion: Conversion) -> dict[str, Any]:
@@ -75,7 +75,7 @@ def remade(conversion: Conversion, notes: Sequence[MadeNote]) -> None:
         )
         asked_of(row)
         known_of(row)
-        row.printed_on = date.fromisoformat(note.printed_on) if note.printed_on else None
+        row.printed_on = day_of(note.printed_on) if note.printed_on else None
         row.measured = None if note.measured is None else _measured(note.measured)
         row.save()
 

@@ -20,6 +20,7 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.models import InstrumentName, Rehearsal, RunLogRow
 from hermotrope_core.fit.runlog import Column
 from hermotrope_core.plan.case import Case
+from hermotrope_core.prove.standin import applicable
 
 Place = Literal["pack", "inlet", "both"]
 PLACES: dict[Place, tuple[Column, ...]] = {
@@ -52,7 +53,8 @@ def simulated_for(conversion: Conversion) -> SimulatedBench | None:
             return old[2]
         if old is not None:
             old[2].close()
-        made = SimulatedBench(situation.case, row.fault or None).start()  # type: ignore[arg-type]  # checked when it was chosen
+        fault = next((one for one in applicable(situation.case) if one == row.fault), None)  # the plan may have changed
+        made = SimulatedBench(situation.case, fault).start()
         _benches[conversion.pk] = (situation.case, row.fault, made)
         return made
 

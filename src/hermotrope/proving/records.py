@@ -5,7 +5,7 @@ from __future__ import annotations
 import zlib
 from collections.abc import Iterator
 from datetime import date, datetime
-from typing import IO, Any
+from typing import IO, Any, get_args
 
 import msgspec
 from django.db import transaction
@@ -33,6 +33,7 @@ from hermotrope.proving.models import (
 )
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.prove.judge import as_read, stored
+from hermotrope_core.prove.standin import Fault
 from hermotrope_core.tell.record import (
     FORMAT,
     FitTaken,
@@ -132,7 +133,7 @@ def record_of(conversion: Conversion) -> Record:
         format=FORMAT,
         case=conversion.case,
         rehearsal=conversion.rehearsal,
-        fault=rehearsed.fault or None if rehearsed else None,
+        fault=next((one for one in get_args(Fault) if rehearsed and one == rehearsed.fault), None),
         steps=_steps(conversion),
         parts=tuple(parts),
         readings=tuple(_written(readings_of(conversion))),

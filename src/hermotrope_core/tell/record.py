@@ -8,7 +8,6 @@ import json
 import zlib
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
-from datetime import date, datetime
 from functools import partial
 from typing import IO, Any, Literal
 
@@ -20,7 +19,9 @@ from hermotrope_core.plan.document import CaseError, case_from, json_tree, of_fo
 from hermotrope_core.plan.document import warm as warm_case
 from hermotrope_core.plan.upgrade import RECORD
 from hermotrope_core.prove.progress import Reading, Waiver
+from hermotrope_core.prove.standin import Fault
 from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.moments import day_of, moment_of
 
 FORMAT = RECORD.current
 LARGEST_BYTES = 120_000_000
@@ -156,7 +157,7 @@ class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     format: str
     case: Case
     rehearsal: bool = False
-    fault: str | None = None
+    fault: Fault | None = None
     steps: tuple[StepNote, ...] = ()
     parts: tuple[PartNote, ...] = ()
     readings: tuple[Reading, ...] = ()
@@ -257,11 +258,11 @@ def _consistent(record: Record) -> None:
     for i, part in enumerate(record.parts):
         _within(part.price, (0, MOST_PRICE), f"parts[{i}].price", "")
     for place, moment in _moments(record):
-        _moment(moment, place)
+        _fine(partial(moment_of, moment), place)
     for i, one in enumerate(record.proved):
         if one.runtime_s is not None and not 0 <= one.runtime_s <= LONGEST_S:
             raise CaseError(f"proved[{i}].runtime_s", "is no time that something ran")
-        _fine(partial(date.fromisoformat, one.on), f"proved[{i}].on", "is no date such as 2026-06-03")
+        _fine(partial(day_of, one.on), f"proved[{i}].on")
     for i, log in enumerate(record.logs):
         _fine(log.data, f"logs[{i}].original")
 
@@ -284,18 +285,9 @@ def _within(value: float | None, span: tuple[float, float], place: str, unit: st
         raise CaseError(place, f"must be from {span[0]:g} to {span[1]:g}{unit}")
 
 
-def _fine(read: Callable[[], object], place: str, words: str = "") -> None:
-    """Refuse what cannot be read, in these words or in its own."""
+def _fine(read: Callable[[], object], place: str) -> None:
+    """Refuse what cannot be read, in its own words."""
     try:
         read()
     except ValueError as error:
-        raise CaseError(place, words or str(error)) from None
-
-
-def _moment(text: str, place: str) -> None:
-    try:
-        made = datetime.fromisoformat(text)
-    except ValueError:
-        raise CaseError(place, "is no moment such as 2026-06-03T10:15:00+00:00") from None
-    if made.tzinfo is None:
-        raise CaseError(place, "needs its time zone, such as +00:00")
+        raise CaseError(place, str(error)) from None
