@@ -20,13 +20,22 @@ def data_folder() -> Path:
     return folder
 
 
+SHORTEST_KEY = 50
+
+
 def secret_key(folder: Path) -> str:
-    """The installation's own key, made on first use and readable by its owner only."""
+    """The installation's own key, made on first use and readable by its owner only.
+
+    One that was cut short, as on a full disk, is none: with an empty key anybody could sign. It is made anew.
+    """
     file = folder / "secret-key"
-    if not file.exists():
-        file.touch(mode=0o600)
-        file.write_text(secrets.token_urlsafe(50))
-    return file.read_text()
+    key = file.read_text(errors="replace").strip() if file.exists() else ""
+    if len(key) < SHORTEST_KEY:
+        key, made = secrets.token_urlsafe(50), folder / f"secret-key.{os.getpid()}"
+        made.touch(mode=0o600)
+        made.write_text(key)
+        made.replace(file)
+    return key
 
 
 def local_zone() -> str:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from unittest import mock
 
 from django.apps import apps
 from django.db import connection, models
-from django.test import TestCase
+from django.test import SimpleTestCase, TestCase
 
 from hermotrope.bench import actions, fields
 from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.models import Conversion
+from hermotrope.settings import SHORTEST_KEY, secret_key
 from hermotrope.shelf import parts
 from hermotrope_core.plan.document import CaseError, case_from
 from tests.support import tree
@@ -64,3 +67,20 @@ class Columns(TestCase):
             self.assertEqual(set(columns[len(columns) - len(binary) :]), binary, model._meta.db_table)
             heavy += len(binary)
         self.assertGreater(heavy, 4)
+
+
+class Key(SimpleTestCase):
+    def test_a_key_that_was_cut_short_is_none(self) -> None:
+        with TemporaryDirectory() as name:
+            folder = Path(name)
+            first = secret_key(folder)
+            self.assertGreaterEqual(len(first), SHORTEST_KEY)
+            self.assertEqual(secret_key(folder), first)
+            for rest in ("", "\n", first[:20]):
+                (folder / "secret-key").write_text(rest)
+                made = secret_key(folder)
+                self.assertGreaterEqual(len(made), SHORTEST_KEY)
+                self.assertEqual((folder / "secret-key").read_text(), made)
+            self.assertEqual(
+                [(one.name, one.stat().st_mode & 0o777) for one in folder.iterdir()], [("secret-key", 0o600)]
+            )

@@ -286,6 +286,16 @@ class Files(TestCase):
         self.apply()
         self.assertEqual([actions.row_of(item) for item in Item.objects.order_by("key")], before)
 
+    def test_a_file_in_another_tab_does_not_take_this_ones_preview_away(self) -> None:
+        files = [f"key,kind,group,name\nk{n},meter,g,meter {n}\n".encode() for n in range(7)]
+        address = reverse("shelf-import")
+        pages = [self.client.post(address, {"file": SimpleUploadedFile("a.csv", data)}) for data in files]
+        found = [self.client.get(page["Location"]).status_code for page in pages]
+        self.assertEqual(found, [404] * 2 + [200] * 5)
+        self.client.post(pages[2]["Location"])
+        self.client.post(pages[6]["Location"])
+        self.assertEqual(set(Item.objects.filter(key__in=["k2", "k6"]).values_list("key", flat=True)), {"k2", "k6"})
+
     def test_a_preview_writes_nothing_and_can_be_dropped(self) -> None:
         count = Item.objects.count()
         page = self.upload(b"name;kind;part\nMy meter;meter;\n").content.decode()

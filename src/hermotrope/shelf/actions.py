@@ -36,6 +36,8 @@ class Entry(msgspec.Struct, frozen=True):
 
 CHUNK = 500
 """Rows of a file that are judged at a time."""
+MOST_DRAFTS = 5
+"""Files that wait for a word at once: one in each of several tabs."""
 LABELS = {"price": "price", "mass_g": "mass", "recharge_h": "recharge", "count": "count", "have": "have",
           "name": "name", "note": "note"}  # fmt: skip
 NUMBERS = {"price": "", "mass_g": "g", "recharge_h": "h"}
@@ -259,8 +261,9 @@ def item_from(row: dict[str, Any]) -> Item:
 
 @transaction.atomic
 def start_draft(name: str, rows: list[dict[str, Any]]) -> ImportDraft:
-    """Remember the rows of a file until they are judged and decided; older files are dropped."""
-    ImportDraft.objects.all().delete()
+    """Remember the rows of a file until they are judged and decided; the oldest of many files is dropped."""
+    kept = ImportDraft.objects.order_by("-pk").values("pk")[: MOST_DRAFTS - 1]
+    ImportDraft.objects.exclude(pk__in=kept).delete()
     return ImportDraft.objects.create(name=name[:200], rows=[], waiting=rows)
 
 
