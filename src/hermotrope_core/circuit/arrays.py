@@ -78,7 +78,8 @@ def section_amps(
         return np.maximum(volts - own, 0.0) / (ohm + value), np.full(value.shape, volts <= dark_volts(own))
     rest = volts * volts - 4.0 * ohm * value
     fails = (rest < 0.0) | (volts <= 0.0)
-    amps = 2.0 * value / np.where(fails, 1.0, volts + np.sqrt(np.maximum(rest, 0.0)))
+    with np.errstate(over="ignore"):  # hardly any volts: more amperes than there are
+        amps = 2.0 * value / np.where(fails, 1.0, volts + np.sqrt(np.maximum(rest, 0.0)))
     return amps, fails & (value > 0.0)
 
 
