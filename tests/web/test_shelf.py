@@ -349,6 +349,7 @@ class Files(TestCase):
             (b"colour,name,kind\n", "unknown column"),
             (b"just some words\n", "unknown column"),
             (b"name,kind\n" + b"x,meter\n" * 20_001, "20001 rows"),
+            (b"18 V 5 Ah pack\n" * 5_001, "5001 lines; 5000 labels at most"),
         ):
             with self.subTest(says):
                 answer = self.upload(data)

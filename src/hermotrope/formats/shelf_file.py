@@ -18,7 +18,8 @@ from hermotrope_core.plan.upgrade import SHELF
 
 FORMAT = SHELF.current
 COLUMNS = ("key", "kind", "group", "name", "have", "count", "price", "mass_g", "recharge_h", "note", "part")
-MOST_ROWS = 20_000
+MOST_ROWS, MOST_LABELS = 20_000, 5_000
+"""A label is read word by word, a third of a millisecond each."""
 LARGEST_BYTES = 20_000_000
 _QUANTITY = re.compile(r"\d\s*(mAh|Ah|Wh|mV|V|A|W|m)\b")
 _FORMULA = re.compile(r"^[=+\-@\t\r]")
@@ -72,8 +73,10 @@ def _names_columns(text: str) -> bool:
 
 def _read_labels(text: str) -> list[dict[str, Any]]:
     """A list of labels, one a line, each in its likeliest reading. Raises `CaseError` with a line that says nothing."""
-    rows = []
-    for number, line in enumerate(text.splitlines()[: MOST_ROWS + 1], start=1):
+    rows, lines = [], text.splitlines()
+    if len(lines) > MOST_LABELS:
+        raise CaseError("file", f"has {len(lines)} lines; {MOST_LABELS} labels at most")
+    for number, line in enumerate(lines, start=1):
         label = " ".join(line.split())
         if not label:
             continue
