@@ -441,3 +441,11 @@ class Command(SimpleTestCase):
             self.assertLess(found.packs, 24)
             self.assertEqual(found.of_packs, 24)
             self.assertGreaterEqual(found.tried, 20)
+
+    def test_next_to_nothing_is_judged_like_nothing(self) -> None:
+        for kind, field in (("power", "power_w"), ("current", "current_a")):
+            for little in (5e-324, 1e-300, 1e-160, 1e-99, 1e-60):
+                with self.subTest(kind, little=little):
+                    found = search(request(8, 8, modes=[{"name": "on", "kind": kind, field: little}]))
+                    groups(found)
+                    self.assertGreater(len(found.ranked()), 0)

@@ -19,6 +19,8 @@ HALLEY_CLOSE = 1e-5
 """Relative change of the current whose cube is below the rounding of a float."""
 FLAT = 1e-9
 """Where the EMF rises by less than this share over a piece it counts as constant there."""
+LEAST = 1e-100
+"""Fewer watts or amperes are none: the squares of such currents vanish."""
 NO_TERMS = (0.0, 0.0, 0.0, 0.0)
 
 
@@ -140,10 +142,10 @@ class ModeLaw:
         self.ohm_total = first.resistance_ohm
         self.ohm_source = first.elements[0].resistance_ohm
         self.device_w = device_w
-        self.p = demand.value if demand.kind == "power" else 0.0
+        self.p = demand.value if demand.kind == "power" and demand.value > LEAST else 0.0
         self.load = demand.value if demand.kind == "resistance" else 0.0
         self.lin = self.ohm_total + self.load
-        self.current = demand.value if demand.kind == "current" else None
+        self.current = (demand.value if demand.value > LEAST else 0.0) if demand.kind == "current" else None
 
     def amps(self, emf: float) -> float:
         """Current from the cells at an EMF: `section_amps`, written out because it is the innermost step."""

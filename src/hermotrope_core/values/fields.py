@@ -11,9 +11,6 @@ import msgspec
 from hermotrope_core.values.figures import stated
 from hermotrope_core.values.liking import other
 
-LEAST = 1e-15
-"""Nothing that is measured, bought or planned is smaller; squares of smaller numbers may vanish."""
-
 
 class Field(msgspec.Struct, frozen=True, gc=False):
     """A named quantity.
@@ -37,9 +34,6 @@ class Field(msgspec.Struct, frozen=True, gc=False):
             word = "above" if self.above else "at least"
             got = stated(value, unit) if other(unit) else f"{value:g}"
             return f"must be {word} {stated(self.low, unit)} and at most {stated(self.high, unit)} (got {got})"
-        if value and abs(value) < LEAST:
-            nothing = ", or 0" if self.low <= 0.0 and not self.above else ""
-            return f"must be at least {LEAST:g} {self.unit}{nothing} (got {value:g})"
         return None
 
 
