@@ -12,10 +12,12 @@ import msgspec
 from hermotrope.bench import searching
 from hermotrope.bench.searcher import Question
 from hermotrope.bench.searching import Job
+from hermotrope.bench.ways import spares_of
 from hermotrope_core.match.groups import groups
 from hermotrope_core.match.readout import option_tree
 from hermotrope_core.match.request import Request
 from hermotrope_core.match.search import Limits, search
+from hermotrope_core.match.shelf import Pack, Shelf
 from hermotrope_core.values.liking import METRIC, Liking, liking
 from tests.shelves import request
 
@@ -133,3 +135,16 @@ class Searching(TestCase):
         with mock.patch.object(searching, "KEPT_WAYS", 0):
             searching.job("newest", asked).wait(PATIENCE_S)
         self.assertEqual(list(searching._jobs), ["newest"])
+
+    def test_boards_that_are_no_better_are_told_with_their_own_pack(self) -> None:
+        packs = tuple(
+            Pack(msgspec.structs.replace(pack.source, name="the same name"), key=f"pack-{n}")
+            for n, pack in enumerate(LARGE.shelf.packs[:12])
+        )
+        found = search(msgspec.structs.replace(LARGE, shelf=Shelf(packs, LARGE.shelf.parts)))
+        told = spares_of(found)
+        self.assertEqual(sum(map(len, told.values())), len(found.spares))
+        self.assertGreater(len({key for key, _, _ in told}), 2)
+        for key in {key for key, _, _ in told}:
+            mine = [spare for spare in found.spares if spare.facts.pack.key == key]
+            self.assertEqual(sum(len(names) for (of, _, _), names in told.items() if of == key), len(mine))

@@ -112,7 +112,7 @@ def way_row(place: int, ranked: Ranked, matched: Matched, ask: Ask, spares: Spar
         "says": own[0].message if own else "",
         "more_says": max(0, len(own) - 1),
         "remark": remark(judged, matched),
-        "spares": [name for part in way.parts for name in spares.get((way.pack.source.name, part.name), ())],
+        "spares": [name for part in way.parts for name in spares.get((way.pack.key, way.pack.port, part.name), ())],
         "bars": term_bars(ranked.terms),
         "score": round(100 * ranked.score),
         "chosen": chosen,
@@ -188,16 +188,15 @@ def remark(judged: Judged, matched: Matched) -> str:
     return ""
 
 
-Spares = dict[tuple[str, str], list[str]]
-"""By the names of a pack and a board: the boards that do the same with it and are better in nothing."""
+Spares = dict[tuple[str, str, str], list[str]]
+"""By the key and port of a pack and a board's name: the boards that do the same with it and are better in nothing."""
 
 
 def spares_of(matched: Matched) -> Spares:
     found: Spares = {}
     for spare in matched.spares:
-        found.setdefault((spare.facts.pack.source.name, spare.better.parts[0].name), []).append(
-            spare.chain.parts[0].name or spare.chain.strategy
-        )
+        pack, board = spare.facts.pack, spare.chain.parts[0].name or spare.chain.strategy
+        found.setdefault((pack.key, pack.port, spare.better.parts[0].name), []).append(board)
     return found
 
 
