@@ -22,6 +22,7 @@ from hermotrope_core.match.build import held_way
 from hermotrope_core.match.groups import groups
 from hermotrope_core.match.judge import judge
 from hermotrope_core.match.rank import WISHES
+from hermotrope_core.match.readout import match_tree
 from hermotrope_core.match.request import Request, read_request
 from hermotrope_core.match.search import Limits, Matched, search
 from hermotrope_core.match.shelf import Pack, Shelf
@@ -441,6 +442,9 @@ class Command(SimpleTestCase):
             self.assertLess(found.packs, 24)
             self.assertEqual(found.of_packs, 24)
             self.assertGreaterEqual(found.tried, 20)
+            told = match_tree(found, None)
+            self.assertEqual((told["packs"], told["of_packs"]), (found.packs, 24))
+        self.assertNotIn("packs", match_tree(search(request(2, 2)), None))
 
     def test_next_to_nothing_is_judged_like_nothing(self) -> None:
         for kind, field in (("power", "power_w"), ("current", "current_a")):

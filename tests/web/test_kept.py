@@ -14,13 +14,14 @@ from django.test import SimpleTestCase, TestCase
 from hermotrope.bench import actions, fields
 from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.models import Conversion
+from hermotrope.kept import Kept
 from hermotrope.settings import SHORTEST_KEY, secret_key
 from hermotrope.shelf import parts
 from hermotrope_core.plan.document import CaseError, case_from
 from tests.support import tree
 
 
-class Kept(TestCase):
+class Reading(TestCase):
     def test_a_case_is_read_once_as_long_as_its_row_says_the_same(self) -> None:
         made = actions.create(case_from(tree("cases", "reference-1")), "Started")
         self.assertIs(Conversion.objects.get(pk=made.pk).case, Conversion.objects.get(pk=made.pk).case)
@@ -42,17 +43,16 @@ class Kept(TestCase):
             parts.stored_part("lead", fuse)
 
     def test_only_so_much_is_kept(self) -> None:
-        with mock.patch.object(parts, "MOST_KEPT", 3), mock.patch.object(parts, "_kept", {}):
-            for rating in range(1, 20):
-                parts.stored_part("fuse", {"stage": "fuse", "rating_a": rating})
-                self.assertLessEqual(len(parts._kept), 3)
-        case = case_from(tree("cases", "reference-1"))
-        with mock.patch.object(fields, "MOST_KEPT", 3), mock.patch.object(fields, "_kept", {}):
-            for n in range(20):
-                fields._keep(str(n), case)
-                fields._keep("x" * (fields.LONGEST_KEPT + 1), case)
-                self.assertLessEqual(len(fields._kept), 3)
-                self.assertLessEqual(max(map(len, fields._kept)), fields.LONGEST_KEPT)
+        kept: Kept[int, str] = Kept(3)
+        for n in range(20):
+            self.assertEqual(kept.put(n, str(n)), str(n))
+            self.assertEqual((kept.get(n), len(kept)), (str(n), n % 3 + 1))
+
+    def test_a_case_of_a_long_text_is_not_kept(self) -> None:
+        made = actions.create(case_from(tree("cases", "reference-1")), "Started")
+        with mock.patch.object(fields, "LONGEST_KEPT", 100), mock.patch.object(fields, "_kept", Kept(3)) as kept:
+            self.assertEqual(Conversion.objects.get(pk=made.pk).case, made.case)
+            self.assertEqual(len(kept), 0)
 
 
 class Columns(TestCase):

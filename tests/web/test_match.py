@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 from typing import Any
 from unittest import mock
 
@@ -13,12 +14,21 @@ from msgspec.structs import replace
 
 from hermotrope.bench import actions, matching, searching
 from hermotrope.bench.models import Conversion
+from hermotrope.bench.searcher import Question
+from hermotrope.bench.searching import Job
 from hermotrope.shelf.models import Item
 from hermotrope_core.match.request import WISHES
+from hermotrope_core.match.search import Limits
 from hermotrope_core.plan.document import case_from
 from hermotrope_core.values.known import number
+from hermotrope_core.values.liking import METRIC
+from tests.shelves import request
 from tests.support import case, tree
 from tests.web.client import Reader
+
+
+def _words(page: Any) -> str:
+    return " ".join(page.content.decode().split())
 
 
 class Match(TestCase):
@@ -163,6 +173,24 @@ class Match(TestCase):
         found = job.wait(30)
         assert found is not None
         self.assertEqual(found.complete, job.done == job.total)
+
+    def test_what_was_not_tried_is_told_in_numbers(self) -> None:
+        twin = Item.objects.filter(kind="source").exclude(have="maybe").first() or Item.objects.get(key="lead-12-7")
+        for n in range(2):
+            twin.pk, twin.key, twin.name = None, f"twin-{n}", f"twin {n}"
+            twin.save(force_insert=True)
+        url = f"{self.made.get_absolute_url()}?panel=match"
+        self.assertIn("2 more on the shelf are like one of these but for the name", _words(self.client.get(url)))
+        job = Job(Question(request(200, 60), Limits(), METRIC))
+        while not job.done:
+            time.sleep(0.01)
+        job.stop()
+        found = job.wait(60.0)
+        assert found is not None
+        with mock.patch.object(matching, "job_for", return_value=("key", job)):
+            told = _words(self.client.get(url))
+        self.assertIn(f"{len(found.fitting)} of {found.tried} ways fit", told.replace("<b>", "").replace("</b>", ""))
+        self.assertIn(f"Only {found.packs} of 200 packs were tried, those at hand first", told)
 
     def test_queries_do_not_grow_with_the_shelf(self) -> None:
         url = f"{self.made.get_absolute_url()}?panel=match"

@@ -510,10 +510,15 @@ class Records(Base):
 
     def test_a_record_that_cannot_be_read_in_again_says_so(self) -> None:
         address = f"{self.made.get_absolute_url()}?panel=record"
-        logs.draft_log(self.made, "run.csv", csv_of(planned(provable())), "file", "pack")
-        self.assertNotContains(self.client.get(address), "read in again")
-        with mock.patch.object(joins, "LARGEST_BYTES", 1):
-            self.assertContains(self.client.get(address), "more than is read in again")
+        row = logs.draft_log(self.made, "run.csv", csv_of(planned(provable())), "file", "pack")
+        row.original = bytes(3_000_000)
+        row.save()
+        with mock.patch.object(joins, "LARGEST_BYTES", 4_000_000):
+            self.assertNotContains(self.client.get(address), "read in again")
+        with mock.patch.object(joins, "LARGEST_BYTES", 3_900_000):
+            page = " ".join(self.client.get(address).content.decode().split())
+        self.assertIn("some 4 MB: more than is read in again (3.9 MB). A", page)
+        self.assertIn(f'href="{reverse("backup")}">backup</a> of the whole bench keeps everything', page)
 
     def test_damaged_records_are_refused_by_place(self) -> None:
         self.pass_all()

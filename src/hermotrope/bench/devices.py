@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from hermotrope.bench.models import Conversion
 from hermotrope.shelf.in_mind import KEPT_BY, Devices
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.device import Supply
 
 MOST = 200
-"""So many are offered, and the one that is in mind."""
+"""So many are offered, and those that are chosen."""
+
+
+def by_title(chosen: Collection[int] = (), most: int = MOST) -> list[tuple[int, str]]:
+    """Key and title of the first so many conversions, with the chosen ones wherever they stand; one or two queries."""
+    rows = Conversion.objects.order_by("title", "pk").values_list("pk", "title")
+    return list(dict.fromkeys([*rows[:most], *(rows.filter(pk__in=chosen) if chosen else ())]))
 
 
 def _listed(chosen: int | None) -> list[tuple[int, str]]:
-    rows = Conversion.objects.order_by("title", "pk").values_list("pk", "title")
-    one = rows.filter(pk=chosen) if chosen is not None else ()
-    return list(dict.fromkeys([*rows[:MOST], *one]))
+    return by_title(() if chosen is None else (chosen,))
 
 
 def _supply_of(pk: int) -> Supply | None:

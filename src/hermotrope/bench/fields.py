@@ -7,6 +7,7 @@ from typing import Any
 from django.core.exceptions import ValidationError
 from django.db import models
 
+from hermotrope.kept import Kept
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import CaseError, case_from, tree_of
 
@@ -25,18 +26,9 @@ class Unreadable:
         raise UnreadableCase(self.why)
 
 
-MOST_KEPT, LONGEST_KEPT = 256, 20_000
-"""So many cases are kept as they were read, unless their text is longer; then it is begun anew."""
-_kept: dict[str, Case] = {}
-
-
-def _keep(text: object, case: Case) -> Case:
-    """The same rows are read on page after page, and a case does not change."""
-    if isinstance(text, str) and len(text) <= LONGEST_KEPT:
-        if len(_kept) >= MOST_KEPT:
-            _kept.clear()
-        _kept[text] = case
-    return case
+LONGEST_KEPT = 20_000
+"""Cases of a longer text are not kept as they were read."""
+_kept: Kept[str, Case] = Kept(256)
 
 
 class CaseField(models.JSONField):
@@ -51,9 +43,10 @@ class CaseField(models.JSONField):
         if tree is None:
             return None
         try:
-            return _keep(value, case_from(tree))
+            case = case_from(tree)
         except CaseError as error:
             return Unreadable(tree, str(error))  # type: ignore[return-value]  # raises as soon as it is used as a case
+        return _kept.put(value, case) if isinstance(value, str) and len(value) <= LONGEST_KEPT else case
 
     def get_prep_value(self, value: Any) -> Any:
         if isinstance(value, Unreadable):

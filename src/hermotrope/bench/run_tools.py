@@ -262,7 +262,7 @@ def best_on(case: Case, source: Source, parts: list[Part]) -> Case:
     if not parts:
         parts.extend(shelf_parts())
     bare = msgspec.structs.replace(same, path=())
-    found = search(Request(bare, Shelf((Pack(source, have=True),), tuple(parts))))
+    found = search(Request(bare, Shelf((Pack(source, have=True),), tuple(parts)).once()))
     best = next(iter(found.ranked()), None)
     return same if best is None else best.judged.way.case(bare)
 

@@ -15,7 +15,8 @@ from django.db.models import BooleanField, Case, Model, Q, QuerySet, When
 from django.urls import reverse
 from django.utils import timezone
 
-from hermotrope.bench.models import Conversion, Revision, Trial
+from hermotrope.bench.devices import by_title
+from hermotrope.bench.models import Revision, Trial
 from hermotrope.logbook.models import Entry
 from hermotrope.making.models import MadePart
 from hermotrope.proving.models import Photo, ProvedRow, ReadingRow, RunLogRow, StepMark, WaiverRow
@@ -277,9 +278,7 @@ MOST_DEVICES = 100
 
 def devices(chosen: int | None = None) -> list[tuple[int, str]]:
     """Conversions to filter by, with the one that is chosen."""
-    rows = Conversion.objects.order_by("title").values_list("pk", "title")
-    one = rows.filter(pk=chosen) if chosen is not None else ()
-    return list(dict.fromkeys([*rows[:MOST_DEVICES], *one]))
+    return by_title(() if chosen is None else (chosen,), MOST_DEVICES)
 
 
 def packs() -> list[str]:

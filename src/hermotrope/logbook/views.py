@@ -25,6 +25,7 @@ from hermotrope.logbook.timeline import KINDS, Filter, devices, everything, pack
 from hermotrope.shelf.models import Item
 from hermotrope_core.know.pack_life import RETIRE, WORN, Measured, life
 from hermotrope_core.values.known import number
+from hermotrope_core.values.moments import day_of
 from hermotrope_core.values.whole import MOST_KEY, whole_number
 
 MOST_IN_A_FILE = 20_000
@@ -46,7 +47,7 @@ def read_filter(query: QueryDict) -> Filter:
 
 def _day(text: str) -> date | None:
     try:
-        return date.fromisoformat(text) if len(text) == len("2026-05-03") and "1990" <= text < "2200" else None
+        return day_of(text) if len(text) == len("2026-05-03") else None
     except ValueError:
         return None
 

@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from hermotrope.entry.rows import PORT_FIELDS, SOURCE_FIELDS, SOURCE_MORE, Row, connector_rows, rows
+from hermotrope.kept import Kept
 from hermotrope_core.circuit.pack import flat_volts, full_volts, rated_wh
 from hermotrope_core.kinds.lead import as_lead
 from hermotrope_core.kinds.stages import Converter, Stage, kind_named
@@ -36,20 +37,14 @@ Part = Source | Stage | None
 LIMITS = tuple(name for name in SOURCE_MORE if name not in ("mass_g", "price", "recharge_h"))
 
 
-MOST_KEPT = 4_096
-"""So many stored parts are kept as they were read, some ten megabytes; then it is begun anew."""
-_kept: dict[tuple[str, str], Part] = {}
+_kept: Kept[tuple[str, str], Part] = Kept(4_096)
+"""Some ten megabytes."""
 
 
 def stored_part(kind: str, tree: object) -> Part:
     """As `part_from`, for what the shelf keeps: the same rows are read on page after page."""
     written = kind, repr(tree)
-    part = _kept.get(written)
-    if part is None:
-        if len(_kept) >= MOST_KEPT:
-            _kept.clear()
-        part = _kept[written] = part_from(kind, tree)
-    return part
+    return _kept.get(written) or _kept.put(written, part_from(kind, tree))
 
 
 def part_from(kind: str, tree: object) -> Part:

@@ -11,13 +11,10 @@ from typing import Any
 
 import numpy as np
 
+from hermotrope_core.circuit.piece import FLAT
 from hermotrope_core.kinds.effects import CAUSES, Cause, dark_volts
 
 Array = np.ndarray[Any, np.dtype[np.float64]]
-STEEP = 1e-9
-"""A piece over which the EMF rises by less than this share counts as flat."""
-
-
 AT_ONCE = 2_000
 """So many draws at once stay in the nearest memory, which makes it a third quicker."""
 
@@ -36,7 +33,7 @@ def charge_at(table: tuple[Array, Array], emf: Array) -> Array:
 
 def steep(socs: Array, emfs: Array) -> bool:
     """Whether the EMF's table (charge 0..1, volts) spans all charges and rises everywhere."""
-    return bool(socs[0] <= 0.0 and socs[-1] >= 1.0 and (np.diff(emfs) > STEEP * emfs[1:]).all())
+    return bool(socs[0] <= 0.0 and socs[-1] >= 1.0 and (np.diff(emfs) > FLAT * emfs[1:]).all())
 
 
 def fall_seconds(table: tuple[Array, Array], asked: tuple[Array, Array, Array], high: Array, low: Array) -> Array:

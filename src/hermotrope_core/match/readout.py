@@ -18,7 +18,10 @@ from hermotrope_core.match.search import Matched, Refused
 
 
 def match_tree(matched: Matched, weights: Weights | None) -> dict[str, Any]:
-    """Every way that was tried, best first, refused ones last; what was refused in groups; the count."""
+    """Every way that was tried, best first, refused ones last; what was refused in groups; the count.
+
+    Where the search ended before every pack was tried, how many were, and of how many.
+    """
     every = [*matched.fitting, *matched.judged_spares()]
     fitting = [judged for judged in every if judged.apart != "refused"]
     options = [
@@ -28,7 +31,8 @@ def match_tree(matched: Matched, weights: Weights | None) -> dict[str, Any]:
     options += [option_tree(dropped.judged) for dropped in matched.dropped]
     options += [option_tree(judged) for judged in every if judged.apart == "refused"]
     options += [refused_tree(matched, refused) for refused in matched.refused]
-    return {"tried": matched.tried, "options": options, "refused": list(group_trees(matched))}
+    whole = {} if matched.complete else {"packs": matched.packs, "of_packs": matched.of_packs}
+    return {"tried": matched.tried, **whole, "options": options, "refused": list(group_trees(matched))}
 
 
 def option_tree(judged: Judged) -> dict[str, Any]:

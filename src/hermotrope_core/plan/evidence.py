@@ -5,13 +5,13 @@ Window and draw are worked out from all of it together (`know.evidence`); nothin
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Literal
 
 from hermotrope_core.kinds.stages import Stage
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.source import Source
 from hermotrope_core.values.known import Value
+from hermotrope_core.values.moments import day_of
 
 MOST_PIECES = 40
 MOST_CELLS = 40
@@ -20,7 +20,7 @@ MOST_ADAPTER_V = 120.0
 
 def _is_day(text: str) -> bool:
     try:
-        return len(text) == 10 and bool(date.fromisoformat(text))
+        return len(text) == 10 and bool(day_of(text))
     except ValueError:
         return False
 

@@ -14,7 +14,7 @@ import msgspec
 import numpy as np
 
 from hermotrope_core.circuit.arrays import Array
-from hermotrope_core.circuit.estimate import factors, normals
+from hermotrope_core.circuit.estimate import factors, usual_normals
 from hermotrope_core.circuit.laws import Asked, Bundle, Law
 from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.kinds.effects import Element
@@ -122,7 +122,7 @@ class _Draws:
         case = trunk_case(supply, conditions)
         cases = [branch_case(branch, VOLTS) for branch in supply.branches]
         found = [inputs(case), *(own_inputs(one) for one in cases)]
-        z = normals(sum(len(part) for part in found), n)
+        z = usual_normals(sum(len(part) for part in found), n)
         drawn = np.split(z, np.cumsum([len(part) for part in found])[:-1])
         given = [factors(part, own) for part, own in zip(found, drawn, strict=True)]
         self.until, self.n = until, n

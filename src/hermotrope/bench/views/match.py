@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
@@ -15,6 +16,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.bench.searching import Job
 from hermotrope.bench.views.changes import body, version_of, whole
 from hermotrope.bench.ways import by_id, explanation, id_of, strategy_words
+from hermotrope_core.match.groups import Group
 from hermotrope_core.match.search import Matched
 from hermotrope_core.plan.case import Case, questions
 
@@ -55,12 +57,12 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
     """Take a way, or the cure of a near miss, into the feed line."""
     conversion = get_object_or_404(Conversion, pk=pk)
     job, _ = _searched(conversion.case, _asked(request))
-    source, path, label = _chosen(_found(job), job, request.POST.get("way", ""), request.POST.get("cure", ""))
+    source, path, label = _chosen(_found(job), job.groups, request.POST.get("way", ""), request.POST.get("cure", ""))
     case = msgspec.structs.replace(conversion.case, source=source, path=path)
     return body(request, actions.put(pk, version_of(request), case, label), panel="run")
 
 
-def _chosen(matched: Matched, job: Job, way: str, cure: str) -> tuple[Any, Any, str]:
+def _chosen(matched: Matched, groups: Sequence[Group], way: str, cure: str) -> tuple[Any, Any, str]:
     """The source and path of a way by its id, or of the cure of a group by its code. Raises ValueError."""
     judged = by_id(matched, way) if way else None
     if judged is not None:
@@ -69,7 +71,7 @@ def _chosen(matched: Matched, job: Job, way: str, cure: str) -> tuple[Any, Any, 
             judged.way.path,
             f"Way: {judged.way.pack.source.name}, {strategy_words(judged.way)}",
         )
-    group = next((one for one in job.groups if one.code == cure), None) if cure else None
+    group = next((one for one in groups if one.code == cure), None) if cure else None
     if group is None or group.cure is None:
         raise ValueError("this way is no longer there: the shelf or the device has changed")
     return group.cure.case.source, group.cure.case.path, f"Cured: {group.cure.words}"

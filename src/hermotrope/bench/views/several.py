@@ -9,13 +9,14 @@ from django.views.decorators.http import require_GET, require_POST
 
 from hermotrope.bench import actions
 from hermotrope.bench.comparing import compared
+from hermotrope.bench.devices import by_title
 from hermotrope.bench.fields import Unreadable
 from hermotrope.bench.models import Conversion
 from hermotrope.bench.views.bench import bench_page
 from hermotrope_core.values.whole import MOST_KEY, whole_number
 
-MOST, LISTED = 500, 200
-"""So many are taken at once, and so many are offered to compare (beside those that are compared)."""
+MOST = 500
+"""So many are taken at once."""
 
 
 @require_POST
@@ -44,9 +45,8 @@ def compare(request: HttpRequest) -> HttpResponse:
     asked = [whole_number(request.GET.get(name, ""), MOST_KEY) for name in ("a", "b")]
     found = {one.pk: one for one in Conversion.objects.filter(pk__in=[pk for pk in asked if pk])}
     pair = [found.get(pk or 0) for pk in asked]
-    listed = Conversion.objects.order_by("title").values_list("pk", "title")[:LISTED]
     context: dict[str, object] = {
-        "all": dict([*listed, *((pk, one.title) for pk, one in found.items())]).items(),
+        "all": by_title(found),
         "asked": asked,
     }
     one, other = pair
