@@ -20,10 +20,12 @@
       if (!old.isConnected) return; // somebody went elsewhere
       const form = old.querySelector("form[hx-get]"); // it knows what is asked by now
       if (form) htmx.trigger(form, "submit");
-      else htmx.ajax("GET", url, { source: old, target: old, swap: `morph:${swap}` }).catch(() => {}); // given up
+      else htmx.ajax("GET", url, { source: old, target: old, swap: `morph:${swap}` });
     };
     asking.set(old, setTimeout(ask, Number(wait ?? 0)));
   }
+  // A request that is given up, or waited its turn behind one that was, ends without a reason: nothing went wrong.
+  addEventListener("unhandledrejection", (event) => event.reason === undefined && event.preventDefault());
   // Where no answer came it stays dimmed: what it says is of before.
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     if (detail.successful) detail.target?.removeAttribute("aria-busy");
