@@ -48,9 +48,10 @@ TIMED = """async ([method, url, values]) => {
 
 
 @contextmanager
-def demonstration() -> Iterator[str]:
-    """The demonstration on a free port, with its data thrown away afterwards."""
-    with socket.socket() as free, tempfile.TemporaryDirectory() as data:
+def demonstration(kept: str | None = None) -> Iterator[str]:
+    """The demonstration on a free port: on what is kept in a folder, else anew, thrown away afterwards."""
+    with socket.socket() as free, tempfile.TemporaryDirectory() as thrown:
+        data = kept or thrown
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
         free.close()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from importlib import import_module
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
@@ -53,6 +54,32 @@ class Reading(TestCase):
         with mock.patch.object(fields, "LONGEST_KEPT", 100), mock.patch.object(fields, "_kept", Kept(3)) as kept:
             self.assertEqual(Conversion.objects.get(pk=made.pk).case, made.case)
             self.assertEqual(len(kept), 0)
+
+
+class Words(TestCase):
+    """What the Bench is searched for is kept apart from the cases: none is read for it."""
+
+    def test_it_is_found_by_title_device_pack_and_verdict_whatever_the_letters(self) -> None:
+        made = actions.create(case_from(tree("cases", "reference-1", title="Über dem Steg")), "Started")
+        source = made.case.source
+        assert source is not None
+        for words in ("über", "ÜBER STEG", made.case.device.name, source.name.upper(), made.headline[:20]):
+            self.assertContains(self.client.get("/", {"q": words}), made.get_absolute_url())
+        for words in ("über wasser", "_ber%steg", "\\"):
+            self.assertNotContains(self.client.get("/", {"q": words}), made.get_absolute_url())
+
+    def test_what_was_kept_before_gets_the_same_words(self) -> None:
+        made = actions.create(case_from(tree("cases", "reference-1")), "Started")
+        bare = actions.create(case_from(tree("cases", "reference-1", title="Bare", source=None, path=[])), "Started")
+        before = set(Conversion.objects.values_list("pk", "words"))
+        bad = actions.create(made.case, "Started")
+        with connection.cursor() as cursor:
+            cursor.execute('UPDATE bench_conversion SET "case" = %s WHERE id = %s', ['{"format": "none"}', bad.pk])
+        Conversion.objects.update(words="")
+        import_module("hermotrope.bench.migrations.0008_words").written(apps, None)
+        after = dict(Conversion.objects.values_list("pk", "words"))
+        self.assertIn(made.title.casefold(), after.pop(bad.pk))
+        self.assertEqual((set(after), set(after.items())), ({made.pk, bare.pk}, before))
 
 
 class Columns(TestCase):

@@ -195,11 +195,18 @@ def _summarise(conversion: Conversion) -> None:
     conversion.title = conversion.case.title
     conversion.verdict = feed.verdict
     conversion.headline = feed.headline
+    conversion.words = words_of(conversion.case, feed.headline)
     conversion.next_step = feed.next_step
     conversion.runtime_s = feed.run.runtime_s if feed.run else None
     conversion.end_cause = feed.run.end_cause if feed.run else ""
     conversion.runtime_low_s = feed.range.p5 if feed.range else None
     conversion.runtime_high_s = feed.range.p95 if feed.range else None
+
+
+def words_of(case: Case, headline: str) -> str:
+    """What a conversion is found by: its title, the names of device and pack, what is said of it."""
+    pack = case.source.name if case.source else ""
+    return "\n".join((case.title, case.device.name, pack, headline)).casefold()
 
 
 def with_source(case: Case, source: Source) -> Case:

@@ -24,6 +24,7 @@ class Conversion(models.Model):
     )
 
     title = models.CharField(max_length=300)
+    words = models.TextField(blank=True, help_text="what it is found by besides its tags, in small letters")
     verdict = models.CharField(max_length=20, choices=Verdict.choices)
     headline = models.TextField(blank=True)
     next_step = models.TextField(blank=True)

@@ -10,11 +10,23 @@ from hermotrope.drawings.wiring import part_view, wiring
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.models import PartMark
 from hermotrope.shelf.models import Item
+from hermotrope.shelf.parts import Part
 from hermotrope_core.build import PartLine, Step, parts_list
 from hermotrope_core.values.figures import duration
 from hermotrope_core.values.known import maybe
 
-Gist = tuple[str | float | None, ...]
+BOUGHT_BY = (
+    "rating_a",
+    "topology",
+    "output_v",
+    "area_mm2",
+    "length_m",
+    "trips_v",
+    "warns_v",
+    "resistance_ohm",
+    "output_current_max_a",
+)
+"""The figures by which a part is bought."""
 LOOKED_THROUGH = 400
 """Parts of the shelf among which those of a case are looked for."""
 
@@ -22,7 +34,7 @@ LOOKED_THROUGH = 400
 def parts_context(conversion: Conversion) -> dict[str, Any]:
     """The parts list: own or buy and the price as marked, else as the shelf has it; the sums."""
     marks = {row.key: row for row in PartMark.objects.filter(conversion=conversion)}
-    shelf = [(item, part, _gist(part)) for item in _looked_through(conversion) for part in [item.readable()]]
+    shelf = [(item, item.readable()) for item in _looked_through(conversion)]
     rows = []
     for line in parts_list(conversion.case):
         mark = marks.get(line.key)
@@ -60,39 +72,33 @@ def _looked_through(conversion: Conversion) -> list[Item]:
     return [*packs, *Item.objects.filter(kind__in=kinds).at_hand_first()[:LOOKED_THROUGH]]
 
 
-def _on_shelf(conversion: Conversion, line: PartLine, shelf: list[tuple[Item, Any, Gist]]) -> Item | None:
+def _on_shelf(conversion: Conversion, line: PartLine, shelf: list[tuple[Item, Part]]) -> Item | None:
     """The entry of the shelf that a line is: the same pack by name, the same stage by its figures."""
     if line.is_source and conversion.case.source is not None:
         return next(
             (
                 item
-                for item, part, _ in shelf
+                for item, part in shelf
                 if item.kind == "source" and getattr(part, "name", "") == conversion.case.source.name
             ),
             None,
         )
     if line.part is None:
         return None
-    same = [item for item, part, _ in shelf if part == line.part]
-    gist = _gist(line.part)
-    alike = [item for item, part, one in shelf if type(part) is type(line.part) and one == gist]
-    return next(iter([*same, *sorted(alike, key=lambda one: one.have == Item.Have.MAYBE)]), None)
-
-
-def _gist(part: Any) -> Gist:
-    """The figures by which a part is bought."""
-    names = (
-        "rating_a",
-        "topology",
-        "output_v",
-        "area_mm2",
-        "length_m",
-        "trips_v",
-        "warns_v",
-        "resistance_ohm",
-        "output_current_max_a",
+    same = (item for item, part in shelf if part == line.part)
+    wanted = [(name, _figure(line.part, name)) for name in BOUGHT_BY]
+    kind = type(line.part)
+    alike = (
+        item
+        for item, part in shelf
+        if type(part) is kind and all(_figure(part, name) == figure for name, figure in wanted)
     )
-    return tuple(v if isinstance(v := getattr(part, name, None), str) else maybe(v) for name in names)
+    return next(same, None) or next(alike, None)  # what one has stands first on the shelf
+
+
+def _figure(part: Part, name: str) -> str | float | None:
+    value = getattr(part, name, None)
+    return value if isinstance(value, str) else maybe(value)
 
 
 def steps_context(conversion: Conversion, now: str = "") -> dict[str, Any]:
