@@ -40,7 +40,7 @@ class Match(TestCase):
         Item.objects.filter(key__in=("tool-18-4", "converter-2", "lfp-12-6", "bank-20")).update(have="own")
 
     def setUp(self) -> None:
-        self.enterContext(mock.patch.object(matching, "WAITS_S", 60.0))
+        self.enterContext(mock.patch.multiple(matching, WAITS_S=60.0, OPENING_WAITS_S=60.0))
         self.made = actions.create(case("judgements", "all-well"), "Started")
 
     def ways(self, **asked: Any) -> str:

@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 from django.http import QueryDict
 
+from hermotrope.bench import matching
 from hermotrope.bench.build_panel import build_context
 from hermotrope.bench.feed import Feed
 from hermotrope.bench.known_panel import known_context
@@ -112,7 +113,7 @@ def _source(shown: Shown) -> dict[str, Any]:
 
 
 def _match(shown: Shown) -> dict[str, Any]:
-    return match_context(shown.conversion, shown.query)
+    return match_context(shown.conversion, shown.query, matching.OPENING_WAITS_S)
 
 
 def _add(shown: Shown) -> dict[str, Any]:

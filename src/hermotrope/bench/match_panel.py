@@ -29,8 +29,8 @@ SWITCH_WORDS = (
 )
 
 
-def match_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
-    """The question as it stands, and its answer if it is there already."""
+def match_context(conversion: Conversion, query: QueryDict, waits_s: float) -> dict[str, Any]:
+    """The question as it stands, and its answer if it is there within so many seconds."""
     ask = matching.read_ask(query)
     context: dict[str, Any] = {
         "ask": ask,
@@ -42,7 +42,7 @@ def match_context(conversion: Conversion, query: QueryDict) -> dict[str, Any]:
     if context["missing"] or ask.errors:
         return context
     key, job = matching.job_for(conversion.case, ask)
-    answer = _answer(key, job, ask, matching.WAITS_S)
+    answer = _answer(key, job, ask, waits_s)
     return context | answer | ({"now": in_use(conversion.case, ask)} if "listing" in answer else {})
 
 

@@ -31,8 +31,8 @@ from hermotrope_core.values.whole import whole_number
 MOST_WEIGHT = 3
 MOST_COMPARED = 4
 SHOWN = 8
-WAITS_S = 0.6
-"""So long a page waits for a search before it shows how far it is."""
+OPENING_WAITS_S, WAITS_S = 0.15, 0.6
+"""So long a page that is opened, and a list that is asked for, wait for a search before they show how far it is."""
 SWITCHES = ("twice", "no_soldering", "over_max", "wall", "all_parts")
 
 

@@ -25,7 +25,7 @@ from hermotrope_core.plan.case import Case, questions
 def ways(request: HttpRequest, pk: int) -> HttpResponse:
     """The list alone, while somebody changes the question; or how far the search is."""
     conversion = get_object_or_404(Conversion, pk=pk)
-    context = match_context(conversion, request.GET)
+    context = match_context(conversion, request.GET, matching.WAITS_S)
     address = f"?{context['ask'].query()}"
     return render(request, "bench/_ways.html", {"conversion": conversion, "address": address, **context})
 
@@ -36,9 +36,9 @@ def stop(request: HttpRequest, pk: int) -> HttpResponse:
     job = searching.known_job(request.POST.get("job", ""))
     if job is not None:
         job.stop()
-    query = _asked(request)
     conversion = get_object_or_404(Conversion, pk=pk)
-    return render(request, "bench/_ways.html", {"conversion": conversion, **match_context(conversion, query)})
+    context = match_context(conversion, _asked(request), matching.WAITS_S)
+    return render(request, "bench/_ways.html", {"conversion": conversion, **context})
 
 
 @require_GET
