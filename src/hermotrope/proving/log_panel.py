@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from functools import lru_cache
 from typing import Any, NamedTuple
 
@@ -300,13 +301,15 @@ def _figure(value: float, unit: str) -> str:
 
 def newest_log(conversion: Conversion) -> dict[str, Any] | None:
     """The newest kept log, thinned, to lay over the charts of the run."""
-    row = conversion.logs.filter(state=RunLogRow.State.KEPT).defer("original").first()
+    row = conversion.logs.filter(state=RunLogRow.State.KEPT).defer("original", "data").first()
     if row is None:
         return None
-    return {"name": row.name, **_overlay(bytes(row.data))}
+    laid = _overlay(row.pk, row.created_at, repr(row.mapping))
+    return laid and {"name": row.name, **laid}
 
 
-@lru_cache(maxsize=1)
-def _overlay(data: bytes) -> dict[str, Any]:
-    """A log that is laid over a run, thinned: it stays the same while the plan is edited."""
-    return overlay(log_from(data))
+@lru_cache(maxsize=16)
+def _overlay(pk: int, _made_at: datetime, _read_as: str) -> dict[str, Any] | None:
+    """A log that is laid over a run, thinned: as long as it is read the same, it stays the same; None: just removed."""
+    data = RunLogRow.objects.filter(pk=pk).values_list("data", flat=True).first()
+    return None if data is None else overlay(log_from(bytes(data)))

@@ -112,8 +112,8 @@ class RunLogRow(models.Model):
     resource = models.CharField(max_length=120, blank=True)
     fits = models.JSONField(default=list)
     created_at = models.DateTimeField(auto_now_add=True)
-    original = models.BinaryField(default=b"", help_text="zlib")
     data = models.BinaryField(default=b"", help_text="numpy arrays, compressed")
+    original = models.BinaryField(default=b"", help_text="zlib")
 
     class Meta:
         ordering = ["-pk"]

@@ -19,7 +19,7 @@ from hermotrope_core.circuit.blend import Blend, BlendSpan, blended
 from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, inverse, last_emf, next_draw
 from hermotrope_core.circuit.point import Draw, draw_of, mode_demand, point
-from hermotrope_core.circuit.steady import descend, too_high
+from hermotrope_core.circuit.steady import SURELY, descend, too_high
 from hermotrope_core.kinds.effects import Cause, Demand
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
@@ -115,9 +115,10 @@ def _floor_cause(circuit: Circuit) -> Cause:
     return "reserve" if circuit.reserve_soc > 0.0 else "empty"
 
 
-def _capped(circuit: Circuit) -> bool:
-    """Whether the first part that holds its volts can get too many."""
-    return bool(circuit.holders) and circuit.holders[0].input_max_v is not None
+def _tame(circuit: Circuit) -> float:
+    """The charge from which on the first part that holds its volts can no longer get too many; inf: never does."""
+    most = circuit.holders[0].input_max_v if circuit.holders else None
+    return inf if most is None else inverse(circuit.emf_by_soc, most * SURELY)
 
 
 def _steady(case: Case, circuit: Circuit, draws: list[Draw] | None) -> Run | None:
@@ -175,7 +176,7 @@ class _Run:
         self.here = 0
         self.stepped = -1
         """Piece in which too few cycles are left for a leap."""
-        self.capped = _capped(circuit)
+        self.tame = _tame(circuit)
         self.spans: dict[tuple[int, int], Span | BlendSpan] = {}
         self.off_s = self._auto_off()
 
@@ -254,7 +255,7 @@ class _Run:
         """Why this mode cannot start now, or None."""
         draw = self.draws[mode]
         stop, cause = self.stops[mode]
-        if self.soc > stop and not draw.breaches and not self.capped:
+        if stop < self.soc <= self.tame and not draw.breaches:
             return None
         now = point(draw, self.circuit.emf(self.soc))
         if now.breaches:
@@ -340,7 +341,7 @@ class _Run:
 
     def _too_high(self) -> bool:
         """True while a mode would be refused for a converter's input being too high."""
-        return self.capped and any(self._refused(mode) is not None for mode, _ in self.segments)
+        return self.soc > self.tame and any(self._refused(mode) is not None for mode, _ in self.segments)
 
     def _field(self, piece: Piece, soc: float) -> float:
         """Change of charge per cycle, to second order; negative."""

@@ -10,7 +10,7 @@ class Migration(migrations.Migration):
     ]
 
     operations = [
-        HeavyLast('runlogrow', ('original', 'data')),
+        HeavyLast('runlogrow', ('data', 'original')),
         HeavyLast('photo', ('image',)),
         migrations.AddIndex(
             model_name='runlogrow',
