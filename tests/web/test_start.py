@@ -95,3 +95,21 @@ class Start(SimpleTestCase):
         self.assertIn("unknown command: frobnicate", shell.stderr)
         with self.assertRaises(SystemExit), mock.patch("sys.stderr"):
             start.serve("run", ["--port", "99999"])
+
+
+class Light(SimpleTestCase):
+    """What a few pages need takes a hundred megabytes: it is read in when one of them is asked for."""
+
+    def test_a_start_leaves_the_heavy_libraries_for_later(self) -> None:
+        look = "import sys, hermotrope.wsgi, django.urls; django.urls.get_resolver().url_patterns; print(*sys.modules)"
+        with tempfile.TemporaryDirectory() as folder:
+            given = {
+                "PYTHONPATH": str(ROOT / "src"),
+                "DJANGO_SETTINGS_MODULE": "hermotrope.settings",
+                "HERMOTROPE_DATA": folder,
+            }
+            words = [sys.executable, "-c", look]
+            loaded = subprocess.run(words, capture_output=True, text=True, check=True, env={**os.environ, **given})
+        heavy = {"scipy.optimize", "scipy.stats", "scipy.ndimage", "trimesh", "ezdxf"}
+        self.assertEqual(heavy & set(loaded.stdout.split()), set())
+        self.assertIn("scipy", loaded.stdout.split())

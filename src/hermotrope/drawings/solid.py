@@ -9,8 +9,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from hermotrope_core.make.files import reach
-from hermotrope_core.make.shape import Dim, Label, Piece, Shape
+from hermotrope_core.make.shape import Dim, Label, Piece, Shape, reach
 from hermotrope_core.values.figures import fixed
 
 WIDE, HIGH = 420.0, 250.0

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import msgspec
 import numpy as np
-from scipy.optimize import brentq
+import scipy
 
 from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.circuit.point import draw_of, mode_demand, point
@@ -159,7 +159,7 @@ def _factor(case: Case, circuit: Circuit, mode: Mode, watts: float) -> float | N
     low, high = -2.0 * sign, 2.0 * sign
     if miss(low) > 0.0 or miss(high) < 0.0:
         return None
-    return float(np.exp(brentq(miss, min(low, high), max(low, high), xtol=1e-9)))
+    return float(np.exp(scipy.optimize.brentq(miss, min(low, high), max(low, high), xtol=1e-9)))
 
 
 def _losses_known(case: Case) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 import numpy as np
-from scipy.optimize import least_squares
+import scipy
 
 from hermotrope_core.circuit.path import Circuit, circuit_of
 from hermotrope_core.circuit.situation import Situation
@@ -110,12 +110,12 @@ def fit_pack(case: Case, sides: Sides) -> PackFit | None:
         left: Array = misses(x) - x[2] * np.exp(-sides.seconds / np.exp(x[3]))
         return left
 
-    made = least_squares(misses, np.zeros(2), bounds=([-2.5, -4.0], [2.5, 4.0]), x_scale=[0.05, 0.2])
+    made = scipy.optimize.least_squares(misses, np.zeros(2), bounds=([-2.5, -4.0], [2.5, 4.0]), x_scale=[0.05, 0.2])
     most = situation.full_emf - situation.settled(situation.full_emf)
     surface = None
     if most > 0.0 and circuit.start_soc >= 1.0:
         fast, slow = np.log(SURFACE_TAU_S)
-        more = least_squares(
+        more = scipy.optimize.least_squares(
             misses_charged,
             [*made.x, 0.5 * most, 0.5 * (fast + slow)],
             bounds=([-2.5, -4.0, 0.0, fast], [2.5, 4.0, most, slow]),

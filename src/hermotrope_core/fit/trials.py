@@ -12,7 +12,7 @@ from typing import Any
 
 import msgspec
 import numpy as np
-from scipy.stats import t as students
+import scipy
 
 from hermotrope_core.circuit.arrays import Array
 from hermotrope_core.circuit.discharge import run
@@ -211,7 +211,7 @@ def _foretold(trials: list[Trial], ahead: list[Array], sigma: Array) -> Array:
     said = np.zeros_like(sigma)
     for trial, times in zip(trials, ahead, strict=True):
         off = (np.log(trial.ran_s) - times) / sigma
-        said += students.logpdf(off, TAILS) - np.log(sigma) if trial.ended else students.logsf(off, TAILS)
+        said += scipy.stats.t.logpdf(off, TAILS) - np.log(sigma) if trial.ended else scipy.stats.t.logsf(off, TAILS)
     return said
 
 
@@ -234,7 +234,7 @@ def _by_themselves(case: Case, trials: list[Trial]) -> Pooled | None:
         return None
     middle = float(np.median(ratios))
     scatter = max(NORMAL_MAD * float(np.median(np.abs(ratios - middle))), SCATTER / Z95)
-    reach = float(students.ppf(0.95, len(ratios) - 1)) * scatter * np.sqrt(1.0 + 1.0 / len(ratios))
+    reach = float(scipy.stats.t.ppf(0.95, len(ratios) - 1)) * scatter * np.sqrt(1.0 + 1.0 / len(ratios))
     next_ = np.log(run(case).runtime_s) + middle
     p5, p50, p95 = np.exp([next_ - reach, next_, next_ + reach])
     odd = _odd([one - middle for one in off], trials, scatter)

@@ -1,4 +1,7 @@
-"""Made parts as files: STL and 3MF for the printer, SVG and DXF for the cutter. All in millimetres."""
+"""Made parts as files: STL and 3MF for the printer, SVG and DXF for the cutter. All in millimetres.
+
+The libraries that write them take forty megabytes and a second: this module is read in when a file is asked for.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +15,7 @@ from ezdxf import units
 from ezdxf.filemanagement import new
 from manifold3d import CrossSection, JoinType
 
-from hermotrope_core.make.shape import Flat, Piece
+from hermotrope_core.make.shape import Flat, Piece, reach
 
 
 def meshed(piece: Piece) -> trimesh.Trimesh:
@@ -90,17 +93,6 @@ def svg(flats: tuple[Flat, ...]) -> str:
             lines.append(f'<path d="M{way}{"Z" if flat.cut else ""}" {style}/>')
     head = f'<svg xmlns="http://www.w3.org/2000/svg" width="{wide:.4f}mm" height="{high:.4f}mm"'
     return f'{head} viewBox="0 0 {wide:.4f} {high:.4f}">\n' + "\n".join(lines) + "\n</svg>\n"
-
-
-def reach(flats: tuple[Flat, ...]) -> tuple[float, float, float, float]:
-    """Left, bottom, right and top of all lines."""
-    points = [point for flat in flats for point in flat.ring]
-    for flat in flats:
-        if flat.across_mm:
-            (x, y), r = flat.centre, flat.across_mm / 2.0
-            points += [(x - r, y - r), (x + r, y + r)]
-    xs, ys = [p[0] for p in points], [p[1] for p in points]
-    return min(xs), min(ys), max(xs), max(ys)
 
 
 def file_name(title: str, name: str) -> str:

@@ -176,3 +176,14 @@ def clashes(shape: Shape) -> float:
     shared = [(a ^ b).volume() for i, a in enumerate(pieces) for b in (*pieces[i + 1 :], *shape.holds)]
     total = float(sum(one for one in shared if one > TOUCHES_MM3))
     return total
+
+
+def reach(flats: tuple[Flat, ...]) -> tuple[float, float, float, float]:
+    """Left, bottom, right and top of all lines."""
+    points = [point for flat in flats for point in flat.ring]
+    for flat in flats:
+        if flat.across_mm:
+            (x, y), r = flat.centre, flat.across_mm / 2.0
+            points += [(x - r, y - r), (x + r, y + r)]
+    xs, ys = [p[0] for p in points], [p[1] for p in points]
+    return min(xs), min(ys), max(xs), max(ys)

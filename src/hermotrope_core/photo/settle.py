@@ -8,8 +8,8 @@ normals meet in its centre alike.
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter
 
 Grey = NDArray[np.float64] | NDArray[np.uint8]
 """Shape (height, width), light and dark in any unit."""
@@ -45,7 +45,7 @@ def _step(grey: Grey, at: NDArray[np.float64], radius: int) -> NDArray[np.float6
     if left < 1 or top < 1 or top + 2 * radius + 2 > grey.shape[0] or left + 2 * radius + 2 > grey.shape[1]:
         return None
     window = grey[top - 1 : top + 2 * radius + 2, left - 1 : left + 2 * radius + 2].astype(float)
-    gx, gy = (gaussian_filter(window, SMOOTHED_PX, order=order)[1:-1, 1:-1] for order in ((0, 1), (1, 0)))
+    gx, gy = (scipy.ndimage.gaussian_filter(window, SMOOTHED_PX, order=order)[1:-1, 1:-1] for order in ((0, 1), (1, 0)))
     rows, columns = np.mgrid[0 : 2 * radius + 1, 0 : 2 * radius + 1]
     dx, dy = columns + left - at[0], rows + top - at[1]
     weight = np.exp(-(dx * dx + dy * dy) / (2.0 * (radius / 2.0) ** 2))

@@ -11,7 +11,7 @@ from typing import Any, Literal, get_args
 
 import msgspec
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
+import scipy
 
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.duty import Conditions
@@ -185,8 +185,8 @@ class _Search:
             row[[self._x(d, p) for d in together]] = 1.0
             bounds.append((row, -np.inf, len(together) - 1.0))
         rows, low, top = zip(*bounds, strict=True)
-        within = LinearConstraint(np.array(rows), low, top)
-        done = milp(cost, integrality=np.ones(size), bounds=Bounds(0.0, high), constraints=within)
+        within, sizes = scipy.optimize.LinearConstraint(np.array(rows), low, top), scipy.optimize.Bounds(0.0, high)
+        done = scipy.optimize.milp(cost, integrality=np.ones(size), bounds=sizes, constraints=within)
         if done.x is None:
             raise CannotPropose("nothing could be assigned: what is pinned does not leave room for the rest")
         chosen = np.round(done.x).astype(int)

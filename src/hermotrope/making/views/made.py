@@ -22,7 +22,6 @@ from hermotrope.making.documents import asked_of, process_now
 from hermotrope.making.lists import read_list, read_printing
 from hermotrope.making.models import MadePart, MeasuredPart
 from hermotrope.making.panel import LISTS, WORDS, make_context, minded
-from hermotrope_core.make import files
 from hermotrope_core.make.made import made
 from hermotrope_core.make.measured import CALIPER_MM, MAKES, Read
 from hermotrope_core.make.process import Process
@@ -193,6 +192,8 @@ def shape_of(row: MadePart) -> Shape:
 @require_GET
 def part_file(request: HttpRequest, pk: int, part: int, name: str) -> HttpResponse:
     """One piece as STL, all of them as 3MF, the test slices, or the flat outlines as SVG and DXF."""
+    from hermotrope_core.make import files  # noqa: PLC0415  # it says why
+
     row = get_object_or_404(MadePart.objects.select_related("conversion"), pk=part, conversion_id=pk)
     shape = shape_of(row)
     if any(one.level == "stop" for one in minded(row, shape)):
