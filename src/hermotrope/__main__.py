@@ -20,6 +20,7 @@ import segno
 
 from hermotrope.backups import DATABASE, BackupError, examined, restore, write
 from hermotrope.folder import lock, tell
+from hermotrope.memory import give_back
 from hermotrope.neighbours import closed_to_neighbours, this_user
 from hermotrope.phones.lan import Network
 from hermotrope_cli.__main__ import main as on_a_document
@@ -76,6 +77,7 @@ def django_command(arguments: list[str]) -> int:
 
 def serve(command: str, arguments: list[str]) -> int:
     """Migrate, fill in the demonstration if asked for, and serve on loopback until interrupted."""
+    give_back()
     parser = argparse.ArgumentParser(prog=f"hermotrope {command}")
     parser.add_argument("--data", help="folder that keeps the bench")
     parser.add_argument("--port", type=int, default=PORT, help="first port to try")

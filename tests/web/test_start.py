@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import os
+import platform
 import re
 import socket
 import subprocess
@@ -98,7 +99,24 @@ class Start(SimpleTestCase):
 
 
 class Light(SimpleTestCase):
-    """What a few pages need takes a hundred megabytes: it is read in when one of them is asked for."""
+    """What a few pages need takes a hundred megabytes: it is read in when asked for; what is free is given back."""
+
+    def test_large_pieces_go_back_to_the_system(self) -> None:
+        take = (
+            "from pathlib import Path\nfrom hermotrope.memory import give_back\n{}\n"
+            "held = lambda: int(Path('/proc/self/statm').read_text().split()[1]) * 4096 / 1e6\n"
+            "before, small = held(), []\nbytearray(31_000_000)\n"
+            "for _ in range(20): large = bytearray(4_000_000), small.append(bytearray(60_000)), bytearray(4_000_000)\n"
+            "del large\nprint(held() - before)"
+        )
+        stays = {}
+        for words in ("give_back()", "pass"):
+            run = [sys.executable, "-c", take.format(words)]
+            given = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+            stays[words] = float(subprocess.run(run, capture_output=True, text=True, check=True, env=given).stdout)
+        self.assertLess(stays["give_back()"], 4.0)
+        if platform.libc_ver()[0] == "glibc":
+            self.assertGreater(stays["pass"], 2 * stays["give_back()"])
 
     def test_a_start_leaves_the_heavy_libraries_for_later(self) -> None:
         look = "import sys, hermotrope.wsgi, django.urls; django.urls.get_resolver().url_patterns; print(*sys.modules)"

@@ -22,6 +22,7 @@ from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import arrays_kept, log_of, original_of, stamp
 from hermotrope.proving.models import LogChunk, ReadingRow, RunLogRow
 from hermotrope_core.fit import Fit, fit, fitted
+from hermotrope_core.fit.runlog import RunLog
 from hermotrope_core.plan.case import at_temperature
 from hermotrope_core.tell.record import FitTaken, LogFile, LogMapping
 
@@ -51,11 +52,10 @@ def draft_log(
 @transaction.atomic
 def keep_log(row: RunLogRow, mapping: LogMapping) -> RunLogRow:
     """Read a draft as the mapping says. Raises `LogError` (a ValueError)."""
-    return _read(row, mapping, original_of(row))
+    return _kept(row, mapping, read_log(original_of(row), mapping))
 
 
-def _read(row: RunLogRow, mapping: LogMapping, data: bytes) -> RunLogRow:
-    log = read_log(data, mapping)
+def _kept(row: RunLogRow, mapping: LogMapping, log: RunLog) -> RunLogRow:
     row.mapping = msgspec.to_builtins(mapping)
     row.data = arrays_kept(log)
     row.rows, row.lasts_s = len(log), log.lasts_s
@@ -75,7 +75,8 @@ def finish_recording(row: RunLogRow, rows: list[list[float]], data: bytes, *, en
         return
     row.original = zlib.compress(data, 6)
     row.ended = ended
-    _read(row, recognise(data).mapping, data)
+    mapping = recognise(data).mapping
+    _kept(row, mapping, read_log(data, mapping))
 
 
 @transaction.atomic
@@ -158,4 +159,6 @@ def restore_log(conversion: Conversion, log: LogFile) -> RunLogRow:
         original=zlib.compress(data, 6), ended=log.ended, fits=[msgspec.to_builtins(one) for one in log.fits],
         temperature_c=log.temperature_c,
     )  # fmt: skip
-    return _read(row, log.mapping, data)
+    read = read_log(data, log.mapping)
+    del data  # megabytes, before what they say is packed
+    return _kept(row, log.mapping, read)
