@@ -15,8 +15,8 @@ _M_TRIM_THRESHOLD, _M_MMAP_THRESHOLD = -1, -3
 def give_back() -> None:
     """Keep no large pieces that are free. To be called before any were taken.
 
-    Left alone, glibc's `mallopt` raises its own threshold to the largest piece ever freed (up to 32 MB), and of a log of
-    99 MB sixty stay with the process for good.
+    Left alone, glibc (`mallopt`) raises its own threshold to the largest piece ever freed, up to 32 MB, and of a log
+    of 99 MB sixty stay with the process for good.
     """
     if sys.platform == "linux" and (mallopt := getattr(ctypes.CDLL(None), "mallopt", None)):  # musl has none
         mallopt(_M_MMAP_THRESHOLD, LARGE)
