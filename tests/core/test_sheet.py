@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from unittest import TestCase
 
+import msgspec
+
 from hermotrope_core.build import box_label, changes, cut_list, parts_list, steps, way_back
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.kinds.stages import Switch
 from hermotrope_core.plan.case import planned
-from hermotrope_core.plan.difference import difference
-from tests.support import case
+from hermotrope_core.plan.difference import _At, _walk, difference
+from tests.support import case, tree
 
 BAY = {"size": "AA", "columns": 4, "slots": ["up", "down", "up", "down"]}
 
@@ -93,14 +96,41 @@ class Difference(TestCase):
         self.assertEqual(difference(old, old), ())
         new = case("cases", "hide-mount-on-tool-pack", **{"path.2.output_v": {"value": 9, "known_by": "measured"}})
         (only,) = difference(old, new)
-        self.assertEqual((only.place, only.term, only.now), ("path[2].output_v", "Set to", "9.000 V (measured)"))
-        import msgspec
-
-        from hermotrope_core.kinds.stages import Switch
-
+        self.assertEqual((only.place, only.term, only.now), ("path[2].output_v", "Set to", "9 V (measured)"))
         longer = msgspec.structs.replace(old, path=(*old.path, Switch()))
         (only,) = difference(old, longer)
         self.assertEqual((only.place, only.was, only.now), ("path[4]", "", "switch"))
         swapped = msgspec.structs.replace(old, path=(Switch(), *old.path[1:]))
         (only,) = difference(old, swapped)
         self.assertEqual((only.place, only.was, only.now), ("path[0]", "fuse", "switch"))
+
+    def test_what_is_put_in_or_taken_out_moves_nothing_else(self) -> None:
+        old = case("cases", "hide-mount-on-tool-pack")
+        put_in = msgspec.structs.replace(old, path=(Switch(), *old.path), plan_on="maximum")
+        self.assertEqual(
+            [(one.where, one.term, one.was, one.now) for one in difference(old, put_in)],
+            [("", "stage 1", "", "switch"), ("", "planned on", "duty", "maximum")],
+        )
+        taken_out = msgspec.structs.replace(old, path=(old.path[0], *old.path[2:]))
+        (only,) = difference(old, taken_out)
+        self.assertEqual((only.place, only.was, only.now), ("path[1]", old.path[1].__struct_config__.tag, ""))
+        bare = msgspec.structs.replace(old, path=())
+        self.assertEqual([one.now for one in difference(old, bare)], [""] * len(old.path))
+        long = [[{"mode": str(at % 7)} for at in range(begin, 400)] for begin in (0, 3)]
+        self.assertEqual(len(list(_walk(*long, _At("duty.repeat", "repeat")))), 400)
+
+    def test_figures_are_told_as_they_are_stated(self) -> None:
+        name = "hide-mount-on-tool-pack"
+        held = tree("cases", name)["source"]
+        series, noted = held["cells_in_series"], {"value": 3.5, "known_by": "measured", "note": "at 2 A"}
+        fewer = {"source.cells_in_series": series - 1, "conditions.temperature_c": -7.5}
+        cells, warmth = difference(case("cases", name), case("cases", name, **fewer))
+        self.assertEqual((cells.where, cells.term), ("pack", "Cells in series"))
+        self.assertEqual((cells.was, cells.now), (f"{series}", f"{series - 1}"))
+        self.assertEqual((warmth.where, warmth.term, warmth.now), ("conditions", "Temperature", "−7.5 °C"))
+        notes = (noted, noted | {"note": "at 3 A"})
+        (only,) = difference(*(case("cases", name, **{"source.capacity_ah": one}) for one in notes))
+        self.assertEqual((only.where, only.term), ("pack", "Capacity"))
+        self.assertEqual(
+            (only.was, only.now), tuple(f"3.5 Ah (measured), {one}" for one in ("note at 2 A", "note at 3 A"))
+        )

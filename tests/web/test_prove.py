@@ -485,7 +485,7 @@ class Records(Base):
         bench.change(self.made.pk, self.now.version, patch, "later")
         page = self.page()
         self.assertIn("change since", page)
-        self.assertIn("duty.repeat[0].seconds", page)
+        self.assertIn("Duty 1 on: Lasts", page)
         self.assertEqual(self.now.proved.get().document, document)
         self.assertIn("changed since", self.client.get("/").content.decode())
 

@@ -1,8 +1,10 @@
-"""What differs between two cases, field by field, in words."""
+"""What differs between two cases, figure by figure, in words."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from difflib import SequenceMatcher
+from itertools import zip_longest
 from typing import Any
 
 import msgspec
@@ -10,44 +12,97 @@ import msgspec
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import tree_of
 from hermotrope_core.values.fields import FIELDS
-from hermotrope_core.values.figures import figure
+from hermotrope_core.values.figures import duration, stated
+
+WORDS = {"source": "pack", "plan_on": "planned on", "path": "", "repeat": "", "draw": "", "modes": ""}
+"""What parts of the document are called; the others by their own names, "" by none."""
+ITEMS = {"path": "stage", "modes": "mode", "repeat": "duty", "windows": "window"}
+"""What an item of a list is called."""
+USUAL = {"plan_on": "duty"}
+"""What holds where a document does not say it."""
+MOST_MOVED = 60
+"""Of longer lists each item is held against the one of the same number."""
 
 
 class Change(msgspec.Struct, frozen=True):
-    """A place of the document with what stood there and what stands there now (empty where nothing)."""
+    """Something that is not as it was: its place in the document, where and what that is in words, then and now.
+
+    What stood nowhere then, or stands nowhere now, is empty there.
+    """
 
     place: str
+    where: str
     term: str
     was: str
     now: str
 
 
+class _At(msgspec.Struct, frozen=True):
+    """Where two trees are compared: the place in the document, its last name, what it stands in and is in words."""
+
+    place: str = ""
+    name: str = ""
+    above: str = ""
+    words: str = ""
+
+    @property
+    def whole(self) -> str:
+        return ", ".join(filter(None, [self.above, self.words]))
+
+    def down(self, key: str) -> _At:
+        words = FIELDS[key].term if key in FIELDS else WORDS.get(key, key.replace("_", " "))
+        return _At(f"{self.place}.{key}".lstrip("."), key, self.whole, words)
+
+    def item(self, index: int, named: str) -> _At:
+        """An item of this list, by its number and name."""
+        words = f"{ITEMS.get(self.name, self.name.replace('_', ' '))} {index + 1} {named}".strip()
+        above = "" if self.name in ITEMS else self.above
+        return _At(f"{self.place}[{index}]", self.name, above, words)
+
+
 def difference(old: Case, new: Case) -> tuple[Change, ...]:
-    """Every place at which two cases differ, in the order of the document."""
-    return tuple(_walk(tree_of(old), tree_of(new), "", ""))
+    """Every figure in which two cases differ, in the order of the document; what was put in moves nothing else."""
+    return tuple(_walk(tree_of(old), tree_of(new), _At()))
 
 
-def _walk(old: Any, new: Any, place: str, name: str) -> Iterator[Change]:
+def _walk(old: Any, new: Any, at: _At) -> Iterator[Change]:
     if old == new:
         return
-    if _is_number(old) and _is_number(new):
-        yield Change(place, _term(name), _words(old, name), _words(new, name))
-    elif isinstance(old, dict) and isinstance(new, dict) and not _swapped(old, new):
+    if _holds(old) and _holds(new) and not _swapped(old, new):
         for key in [*old, *(key for key in new if key not in old)]:
-            yield from _walk(old.get(key), new.get(key), f"{place}.{key}".lstrip("."), key)
-    elif (
-        isinstance(old, list)
-        and isinstance(new, list)
-        and old
-        and new
-        and isinstance(old[0], dict)
-        and isinstance(new[0], dict)
-    ):
-        for i in range(max(len(old), len(new))):
-            before, after = (part[i] if i < len(part) else None for part in (old, new))
-            yield from _walk(before, after, f"{place}[{i}]", name)
+            yield from _walk(old.get(key), new.get(key), at.down(key))
+    elif _items(old or new) and _items(new or old):
+        for index, was, now in _paired(old or [], new or []):
+            yield from _walk(was, now, at.item(index, _sort(now) if was and now else ""))
     else:
-        yield Change(place, _term(name), _words(old, name), _words(new, name))
+        was, now = _words(old, at.name), _words(new, at.name)
+        if was == now:
+            was, now = _in_full(old, was), _in_full(new, now)
+        yield Change(at.place, at.above, at.words, was, now)
+
+
+def _holds(part: Any) -> bool:
+    """Whether it is made of named parts, each to be compared by itself; a figure with how it is known is one."""
+    return isinstance(part, dict) and "value" not in part
+
+
+def _items(part: Any) -> bool:
+    return isinstance(part, list) and bool(part) and isinstance(part[0], dict)
+
+
+def _sort(part: dict[str, Any]) -> str:
+    """By what items of a list are told apart."""
+    return str(part.get("stage") or part.get("name") or part.get("mode") or part.get("finding") or "")
+
+
+def _paired(old: list[Any], new: list[Any]) -> Iterator[tuple[int, Any, Any]]:
+    """Items that stand for the same then and now, None where there is none, with the number that it has or had."""
+    kinds = [_sort(one) for one in old], [_sort(one) for one in new]
+    if len(old) + len(new) > 2 * MOST_MOVED:
+        kinds = [""] * len(old), [""] * len(new)
+    for _, i0, i1, j0, j1 in SequenceMatcher(None, *kinds, autojunk=False).get_opcodes():
+        for k, (was, now) in enumerate(zip_longest(old[i0:i1], new[j0:j1])):
+            yield (i0 if now is None else j0) + k, was, now
 
 
 def _swapped(old: dict[str, Any], new: dict[str, Any]) -> bool:
@@ -55,26 +110,33 @@ def _swapped(old: dict[str, Any], new: dict[str, Any]) -> bool:
     return old.get("stage") != new.get("stage")
 
 
-def _is_number(part: Any) -> bool:
-    return isinstance(part, int | float) or (isinstance(part, dict) and "value" in part)
-
-
-def _term(name: str) -> str:
-    return FIELDS[name].term if name in FIELDS else name.replace("_", " ")
-
-
 def _words(part: Any, name: str) -> str:
     if part is None:
-        return ""
+        return USUAL.get(name, "")
     if isinstance(part, dict) and "value" in part:
-        known = part.get("known_by", "typical")
-        return f"{_words(part['value'], name)} ({known})"
+        return f"{_words(part['value'], name)} ({part.get('known_by', 'typical')})"
     if isinstance(part, bool):
         return "yes" if part else "no"
     if isinstance(part, int | float):
-        return figure(float(part), FIELDS[name].unit, 4) if name in FIELDS else f"{part:g}"
+        return _figure(float(part), FIELDS[name].unit if name in FIELDS else "")
     if isinstance(part, dict):
-        return str(part.get("stage") or part.get("name") or part.get("kind") or part.get("from") or ", ".join(part))
+        return str(part.get("stage") or part.get("name") or part.get("kind") or part.get("mode") or ", ".join(part))
     if isinstance(part, list):
         return ", ".join(_words(one, "") for one in part[:6]) + (" …" if len(part) > 6 else "")
     return str(part)
+
+
+def _figure(value: float, unit: str) -> str:
+    if unit == "s" and abs(value) >= 60.0:
+        return duration(value)
+    return stated(*((100.0 * value, unit) if unit == "%" else (value, unit))).replace("-", "−")
+
+
+def _in_full(part: Any, words: str) -> str:
+    """With what else is said of a figure, where the figure itself is the same."""
+    said = [f"{key} {one}" for key, one in part.items() if key not in ("value", "known_by")] if _figured(part) else []
+    return ", ".join([words, *said])
+
+
+def _figured(part: Any) -> bool:
+    return isinstance(part, dict) and "value" in part
