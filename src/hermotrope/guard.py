@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from http import HTTPStatus
 
 from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseForbidden
-from django.shortcuts import render
+from django.shortcuts import redirect, render
+from django.urls import is_valid_path
 
 View = Callable[[HttpRequest], HttpResponse]
 SAME = ("", "same-origin", "none")
@@ -34,6 +36,28 @@ def cross_site(get_response: View) -> View:
         return HttpResponseForbidden("This bench answers only its own pages.", content_type="text/plain; charset=utf-8")
 
     return answer
+
+
+def up_from_a_press(get_response: View) -> View:
+    """The address of a press, opened as a page (a restored tab, Enter in the address), leads to the page above it."""
+
+    def answer(request: HttpRequest) -> HttpResponse:
+        response = get_response(request)
+        opened = request.method == "GET" and "text/html" in request.headers.get("Accept", "")
+        if opened and response.status_code == HTTPStatus.METHOD_NOT_ALLOWED:
+            return redirect(above(request.path))
+        return response
+
+    return answer
+
+
+def above(path: str) -> str:
+    """The nearest address above another at which something stands."""
+    while path != "/":
+        path = f"{path.rstrip('/').rpartition('/')[0]}/"
+        if is_valid_path(path):
+            break
+    return path
 
 
 MOST_NUMBER = 2**63 - 1

@@ -70,6 +70,30 @@ def addresses(dice: random.Random, resolver: URLResolver | None = None, before: 
             yield from addresses(dice, one, path)
 
 
+class Upwards(DemoTest):
+    """Addresses of presses are met as pages too: a tab that is restored, a bookmark, Enter in the address."""
+
+    def test_the_address_of_a_press_leads_to_the_page_above_it(self) -> None:
+        self.assertEqual(self.client.get("/several/").status_code, 405)
+        led = {}
+        for path in addresses(random.Random(3)):
+            answer = self.client.get(path, HTTP_ACCEPT="text/html,*/*")
+            self.assertNotEqual(answer.status_code, 405, path)
+            if answer.status_code == 302:
+                led[re.sub(r"\d+", "1", path)] = re.sub(r"\d+", "1", answer["Location"])
+        ends = {"/several/": "/", "/c/1/duty/": "/c/1/", "/c/1/gate/put/": "/c/1/", "/shelf/several/": "/shelf/"}
+        for path, page in ends.items():
+            to = led[path]
+            while to in led:
+                to = led[to]
+            self.assertEqual(to, page)
+
+    def test_what_is_refused_keeps_its_ways_on(self) -> None:
+        refused = self.client.post("/several/", {"do": "archive"})
+        self.assertContains(refused, 'href="/?show=', status_code=refused.status_code)
+        self.assertNotContains(refused, 'href="?', status_code=refused.status_code)
+
+
 @tag("slow")
 class Hostile(DemoTest):
     @classmethod
