@@ -6,12 +6,14 @@ import json
 import re
 from pathlib import Path
 
+import msgspec
 from django.core.management import call_command
 from django.test import tag
 from playwright.sync_api import Page, expect
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
+from hermotrope_core.tell.record import Proved
 from tests.browser.base import BrowserTest
 from tests.support import case
 
@@ -286,6 +288,21 @@ class Manners(BrowserTest):
                 self.goto(path, page)
                 with self.subTest(path, size=size):
                     self.assertLessEqual(self.sideways(page), 0)
+
+    @tag("late")
+    def test_names_without_a_space_and_what_changed_since_run_off_no_side(self) -> None:
+        name = "Wg-71_" * 8
+        named = {"title": name, "device.name": name, "source.name": name, "device.modes.0.name": name}
+        made = actions.create(case("cases", "gauge-panel-boosted", **named, **{"duty.repeat.0.mode": name}), "Started")
+        was = case("cases", "gauge-panel-boosted")
+        document = Proved("2026-11-02", "2026-11-02T10:00:00+00:00", was, "fits", None, None, (), ())
+        made.proved.create(on=document.on, frozen_at=document.frozen_at, document=msgspec.to_builtins(document))
+        page = self.open_page(390, 844)
+        panels = [f"/c/{made.pk}/?panel={one}" for one in ("1", "4", "match", "run", "build", "do", "prove", "record")]
+        for path in ("/", f"/?q={'9' * 60}", f"/shelf/?q={'9' * 60}", "/outings/", "/logbook/", *panels):
+            self.goto(path, page)
+            with self.subTest(path):
+                self.assertLessEqual(self.sideways(page), 0)
 
     def test_an_open_question_leads_to_its_field(self) -> None:
         self.goto("/new/")
