@@ -67,7 +67,7 @@ class BlendSpan:
     def moment(self, soc: float) -> Moment:
         """This mode at a charge."""
         emf = self.piece.emf(soc)
-        return Moment(soc, emf, self.law.amps(emf), (0.0, 0.0, 0.0, 0.0))
+        return Moment(soc, emf, self.law.amps(emf), 0.0)
 
     def seconds(self, start: Moment) -> float:
         """Time from a moment down to the bound."""

@@ -21,7 +21,6 @@ FLAT = 1e-9
 """Where the EMF rises by less than this share over a piece it counts as constant there."""
 LEAST = 1e-100
 """Fewer watts or amperes are none: the squares of such currents vanish."""
-NO_TERMS = (0.0, 0.0, 0.0, 0.0)
 
 
 def inverse(table: Table, volts: float) -> float:
@@ -85,19 +84,16 @@ class Piece(msgspec.Struct, frozen=True, gc=False):
         return self.emf0 + self.slope * (soc - self.soc0)
 
 
-Terms = tuple[float, float, float, float]
-
-
 class Moment(msgspec.Struct, frozen=True, gc=False):
     """One mode at one charge: state of charge 0..1, EMF in volts, current from the cells in amperes.
 
-    `terms` are the antiderivatives there (see `Span.terms`).
+    `clock` is the antiderivative of time there (see `Span.clock`); 0 where none is used.
     """
 
     soc: float
     emf: float
     amps: float
-    terms: Terms
+    clock: float
 
 
 class ModeLaw:
@@ -110,7 +106,10 @@ class ModeLaw:
         W = (3600 Q / slope) ∫ -(D + (L - R_s) I + P / I) (L - P / I²) / f dI   (at the terminals)
         C = (3600 Q / slope) ∫ -(L - P / I²) / f dI                             (coulombs)
 
-    whose integrals are powers of I (`terms`). A constant current has them directly.
+    whose integrals are powers of I. A constant current has them directly; without Peukert's law the charge is that of
+    the piece, C = 3600 Q d(soc), and with M the mean EMF the rest follows from it and the time:
+
+        ∫ I² dt = ((M - D) C - P t) / L,    W = M C - R_s ∫ I² dt
     """
 
     __slots__ = (
@@ -219,7 +218,7 @@ class Span:
         if not self.flat:
             self.q = law.q and self._peukert(law.q)
             self.scale = law.q3600 / piece.slope * (law.rated**self.q if self.q else 1.0)
-        self.last = Moment(self.bound, emf, amps, NO_TERMS if self.flat else self.terms(amps))
+        self.last = Moment(self.bound, emf, amps, 0.0 if self.flat else self.clock(amps))
         """This mode at the bound."""
 
     def _peukert(self, q: float) -> float:
@@ -229,37 +228,33 @@ class Span:
             return 0.0
         return q if abs(q - 1.0) > 1e-9 else 1.0 - 1e-9
 
-    def terms(self, amps: float) -> Terms:
-        """Antiderivatives at a current, of seconds, coulombs, joules at the terminals and ∫ I^(1-q) dI.
+    def clock(self, amps: float) -> float:
+        """The antiderivative of time at a current: it falls as the charge does; that fall times `scale` is seconds."""
+        law, q = self.law, self.q
+        if not q:
+            return law.lin * log(amps) + law.p / (2.0 * amps * amps)
+        return float(amps**-q) * (law.p / ((2.0 + q) * amps * amps) - law.lin / q)
 
-        Each falls from one moment to a later one; times `scale` that fall is what passed between them.
-        """
+    def terms(self, amps: float) -> tuple[float, float, float]:
+        """Under Peukert's law, antiderivatives at a current: of coulombs, joules at the terminals and ∫ I^(1-q) dI."""
         law, q = self.law, self.q
         lin, p, ohm = law.lin, law.p, law.ohm_source
-        square = amps * amps
-        if not q:
-            charge = lin * amps + p / amps
-            of_log = log(amps)
-            last = p / (2.0 * square)
-            source = law.drop * charge + (lin - ohm) * lin * square / 2.0 + p * (ohm * of_log + last)
-            return lin * of_log + last, charge, source, square / 2.0
-        power: float = amps**-q
+        square, power = amps * amps, float(amps**-q)
         charge = lin * amps / (1.0 - q) + p / ((1.0 + q) * amps)
-        last = p / ((2.0 + q) * square)
-        source = law.drop * charge + (lin - ohm) * lin * square / (2.0 - q) + p * (last - ohm / q)
-        return power * (last - lin / q), power * charge, power * source, power * square / (2.0 - q)
+        source = law.drop * charge + (lin - ohm) * lin * square / (2.0 - q) + p * (p / ((2.0 + q) * square) - ohm / q)
+        return power * charge, power * source, power * square / (2.0 - q)
 
     def moment(self, soc: float) -> Moment:
         """This mode at a charge."""
         emf = self.piece.emf0 + self.piece.slope * (soc - self.piece.soc0)
         amps = self.law.amps(emf)
-        return Moment(soc, emf, amps, NO_TERMS if self.flat else self.terms(amps))
+        return Moment(soc, emf, amps, 0.0 if self.flat else self.clock(amps))
 
     def seconds(self, start: Moment) -> float:
         """Time from a moment down to the bound."""
         if self.flat:
             return (start.soc - self.bound) / self.law.speed(start.amps) if start.amps else inf
-        return self.scale * (start.terms[0] - self.last.terms[0])
+        return self.scale * (start.clock - self.last.clock)
 
     def after(self, start: Moment, seconds: float) -> Moment:
         """The moment `seconds` after `start`, before the bound is reached.
@@ -273,7 +268,7 @@ class Span:
         amps = guess = start.amps
         end, lin, p, q = self.last.amps, law.lin, law.p, self.q
         miss = seconds / self.scale
-        target = start.terms[0] - miss
+        target = start.clock - miss
         for _ in range(60):
             square = guess * guess
             rise: float = (lin - p / square) / guess
@@ -289,18 +284,10 @@ class Span:
             guess = better
             if close:
                 break
-            miss = self._clock(guess) - target
+            miss = self.clock(guess) - target
         emf = law.drop + lin * guess + p / guess
         soc = piece.soc0 + (emf - piece.emf0) / piece.slope
-        return Moment(min(start.soc, max(self.bound, soc)), emf, guess, self.terms(guess))
-
-    def _clock(self, amps: float) -> float:
-        """The first of `terms`, alone."""
-        law, q = self.law, self.q
-        last = law.p / ((2.0 + q) * amps * amps)
-        if not q:
-            return law.lin * log(amps) + last
-        return float(amps**-q) * (last - law.lin / q)
+        return Moment(min(start.soc, max(self.bound, soc)), emf, guess, target)
 
     def taken(self, start: Moment, end: Moment, seconds: float) -> tuple[float, float, float]:
         """Joules from the terminals, joules into the device and coulombs, between two moments."""
@@ -311,10 +298,16 @@ class Span:
             source = (mean - start.amps * law.ohm_source) * coulombs
             inlet = (mean - law.drop + law.own_drop - start.amps * law.ohm_total) * coulombs
         else:
-            _, charge1, source1, square1 = start.terms
-            _, charge0, source0, square0 = end.terms
-            coulombs, source = self.scale * (charge1 - charge0), self.scale * (source1 - source0)
-            inlet = law.p * seconds + law.load * law.lin * self.scale * (square1 - square0) + law.own_drop * coulombs
+            if self.q:
+                charge1, source1, square1 = self.terms(start.amps)
+                charge0, source0, square0 = self.terms(end.amps)
+                coulombs, source = self.scale * (charge1 - charge0), self.scale * (source1 - source0)
+                squares = law.lin * self.scale * (square1 - square0)
+            else:
+                mean, coulombs = 0.5 * (start.emf + end.emf), law.q3600 * (start.soc - end.soc)
+                squares = ((mean - law.drop) * coulombs - law.p * seconds) / law.lin if law.lin else 0.0
+                source = mean * coulombs - law.ohm_source * squares
+            inlet = law.p * seconds + law.load * squares + law.own_drop * coulombs
         inlet = inlet if law.device_w is None else law.device_w * seconds
         return source * law.share, inlet * law.share, coulombs * law.share
 

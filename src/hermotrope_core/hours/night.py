@@ -19,7 +19,8 @@ from hermotrope_core.plan.duty import Duty, Segment
 from hermotrope_core.values.interpolate import at as look_up
 from hermotrope_core.values.known import number
 
-PIECE_S = 1800.0
+PIECE_S, ROUNDING_S = 1800.0, 1e-6
+"""The table is followed in such pieces; so much later is the same moment."""
 
 
 class Night(msgspec.Struct, frozen=True):
@@ -53,8 +54,8 @@ def through_the_night(case: Case) -> Night | None:
         followed = run(piece, marks=True)
         if time + min(followed.runtime_s, lasts) >= sleeps_s:
             return Night(sleeps_s, "auto-off", charge_at(followed, sleeps_s - time), max(met), min(met))
-        if followed.runtime_s <= lasts:
-            end = time + followed.runtime_s
+        if followed.runtime_s <= lasts + ROUNDING_S:
+            end = time + min(followed.runtime_s, lasts)
             return None if end <= 0.0 else Night(end, followed.end_cause, followed.final_soc, max(met), min(met))
         soc, time = charge_at(followed, lasts), time + lasts
 
