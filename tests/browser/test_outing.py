@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.core.management import call_command
 from django.test import tag
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from hermotrope.bench.models import Conversion
 from hermotrope.outing.models import Outing
@@ -164,6 +164,18 @@ class Night(BrowserTest):
         expect(self.page.locator(".night .when").first).to_be_visible()
         self.page.go_back()
         expect(self.page.get_by_role("button", name="Another device")).to_be_visible()
+
+    def test_a_range_is_asked_for_no_longer_when_its_night_is_gone(self) -> None:
+        self.begin()
+        self.take("12.8 V 6 Ah")
+        held: list[Route] = []
+        self.page.route("**/range/0/", lambda one: held.append(one))  # noqa: PLW0108  # it is asked for its signature
+        with self.page.expect_request("**/range/0/"):
+            self.hang(0, "jetty lamp 12V 4W", 1)
+        with self.page.expect_event("requestfailed", lambda one: "/range/0/" in one.url):
+            self.page.get_by_role("button", name="take it out").click()
+        held[0].fulfill(body='How sure: late.<span id="bands-0" hx-swap-oob="true"></span>')
+        expect(self.page.locator("#sure-0")).to_have_count(0)
 
     def test_build_refuse_propose_pin(self) -> None:
         made = self.begin()

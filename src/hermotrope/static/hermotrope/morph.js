@@ -26,6 +26,13 @@
   }
   // A request that is given up, or waited its turn behind one that was, ends without a reason: nothing went wrong.
   addEventListener("unhandledrejection", (event) => event.reason === undefined && event.preventDefault());
+  // What goes, and was asked for, is asked for no longer: its answer would be of before, and so would all its parts be.
+  const forget = (node) => node.matches(LATER) && htmx.trigger(node, "htmx:abort");
+  defaults.callbacks.beforeNodeRemoved = (node) => {
+    if (element(node)) [node, ...node.querySelectorAll(LATER)].forEach(forget);
+    return true;
+  };
+  document.addEventListener("htmx:beforeCleanupElement", ({ target }) => element(target) && forget(target));
   // Where no answer came it stays dimmed: what it says is of before.
   document.addEventListener("htmx:afterRequest", ({ detail }) => {
     if (detail.successful) detail.target?.removeAttribute("aria-busy");
