@@ -114,6 +114,13 @@ class Difference(TestCase):
         taken_out = msgspec.structs.replace(old, path=(old.path[0], *old.path[2:]))
         (only,) = difference(old, taken_out)
         self.assertEqual((only.place, only.was, only.now), ("path[1]", old.path[1].__struct_config__.tag, ""))
+        learned = {"device.evidence": [{"from": "adapter", "nominal_v": 12}]}
+        choice = {"code": "over-max", "reason": "measured, it stands 17 V"}
+        told = case("cases", "hide-mount-on-tool-pack", **learned, choices=[choice])
+        self.assertEqual(
+            [(one.where, one.term, one.was, one.now) for one in difference(old, told)],
+            [("device", "evidence 1", "", "adapter"), ("", "choice 1", "", "over-max")],
+        )
         bare = msgspec.structs.replace(old, path=())
         self.assertEqual([one.now for one in difference(old, bare)], [""] * len(old.path))
         long = [[{"mode": str(at % 7)} for at in range(begin, 400)] for begin in (0, 3)]

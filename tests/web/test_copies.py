@@ -72,6 +72,11 @@ class Copies(DemoTest):
         self.assertContains(answer, "x" * 201, status_code=422)
         self.assertEqual(actions.copy(self.made.pk, "all", "Hide 4").pk, Conversion.objects.order_by("-pk")[0].pk)
         self.assertEqual(Conversion.objects.order_by("-pk")[0].tag_words, ["hide", "by the water"])
+        Conversion.objects.filter(pk=self.made.pk).update(tags="überland")
+        link = f'href="/c/{self.made.pk}/"'
+        for typed in ("Überland", "ÜBERLAND"):
+            self.assertContains(self.client.get("/", {"q": typed}), link)
+        self.assertNotContains(self.client.get("/", {"q": "Unterland"}), link)
 
     def parts(self, *names: str) -> tuple[object, ...]:
         return tuple(getattr(self.made.case, name) for name in names)

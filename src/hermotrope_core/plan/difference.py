@@ -14,11 +14,13 @@ from hermotrope_core.plan.document import tree_of
 from hermotrope_core.values.fields import FIELDS
 from hermotrope_core.values.figures import duration, stated
 
-WORDS = {"source": "pack", "plan_on": "planned on", "path": "", "repeat": "", "draw": "", "modes": ""}
+WORDS = {"source": "pack", "plan_on": "planned on", "path": "", "repeat": "", "modes": "", "choices": ""}
 """What parts of the document are called; the others by their own names, "" by none."""
-ITEMS = {"path": "stage", "modes": "mode", "repeat": "duty", "windows": "window"}
+ITEMS = {"path": "stage", "modes": "mode", "repeat": "duty", "choices": "choice"}
 """What an item of a list is called."""
-USUAL = {"plan_on": "duty"}
+NAMED_BY = ("stage", "name", "mode", "code", "from")
+"""By what items of a list are told apart."""
+USUAL = {one.name: one.default for one in msgspec.structs.fields(Case) if isinstance(one.default, str)}
 """What holds where a document does not say it."""
 MOST_MOVED = 60
 """Of longer lists each item is held against the one of the same number."""
@@ -82,8 +84,13 @@ def _walk(old: Any, new: Any, at: _At) -> Iterator[Change]:
 
 
 def _holds(part: Any) -> bool:
-    """Whether it is made of named parts, each to be compared by itself; a figure with how it is known is one."""
-    return isinstance(part, dict) and "value" not in part
+    """Whether it is made of named parts, each to be compared by itself."""
+    return isinstance(part, dict) and not _figured(part)
+
+
+def _figured(part: Any) -> bool:
+    """Whether it is a figure with how it is known: one thing."""
+    return isinstance(part, dict) and "value" in part
 
 
 def _items(part: Any) -> bool:
@@ -91,8 +98,7 @@ def _items(part: Any) -> bool:
 
 
 def _sort(part: dict[str, Any]) -> str:
-    """By what items of a list are told apart."""
-    return str(part.get("stage") or part.get("name") or part.get("mode") or part.get("finding") or "")
+    return next((str(part[key]) for key in NAMED_BY if part.get(key)), "")
 
 
 def _paired(old: list[Any], new: list[Any]) -> Iterator[tuple[int, Any, Any]]:
@@ -113,14 +119,14 @@ def _swapped(old: dict[str, Any], new: dict[str, Any]) -> bool:
 def _words(part: Any, name: str) -> str:
     if part is None:
         return USUAL.get(name, "")
-    if isinstance(part, dict) and "value" in part:
+    if _figured(part):
         return f"{_words(part['value'], name)} ({part.get('known_by', 'typical')})"
     if isinstance(part, bool):
         return "yes" if part else "no"
     if isinstance(part, int | float):
         return _figure(float(part), FIELDS[name].unit if name in FIELDS else "")
     if isinstance(part, dict):
-        return str(part.get("stage") or part.get("name") or part.get("kind") or part.get("mode") or ", ".join(part))
+        return _sort(part) or str(part.get("kind") or ", ".join(part))
     if isinstance(part, list):
         return ", ".join(_words(one, "") for one in part[:6]) + (" …" if len(part) > 6 else "")
     return str(part)
@@ -136,7 +142,3 @@ def _in_full(part: Any, words: str) -> str:
     """With what else is said of a figure, where the figure itself is the same."""
     said = [f"{key} {one}" for key, one in part.items() if key not in ("value", "known_by")] if _figured(part) else []
     return ", ".join([words, *said])
-
-
-def _figured(part: Any) -> bool:
-    return isinstance(part, dict) and "value" in part

@@ -74,7 +74,7 @@ def bench_page(request: HttpRequest, error: str = "", status: int = 200) -> Http
     order = order if order in ORDERS else next(iter(ORDERS))
     matching = Conversion.objects.all()
     for word in words.split():
-        matching = matching.filter(Q(words__contains=word.casefold()) | Q(tags__icontains=word))
+        matching = matching.filter(Q(words__contains=word.casefold()) | Q(tags__contains=word.lower()))
     found = matching.annotate(urgent=urgent).filter(_rule(chosen)).order_by(*ORDERS[order][1])
     counts = matching.aggregate(**{key: Count("pk", filter=_rule(key)) for key in FILTERS})
     rows = max(SHOWN, whole_number(request.GET.get("n", ""), MOST_SHOWN) or 0)
