@@ -74,6 +74,10 @@ class BrowserTest(StaticLiveServerTestCase):
 
     static_handler = KeptFiles
 
+    def __getstate__(self) -> dict[str, object]:
+        """What tells of a failure to another process; a page cannot be sent there, and would hide what failed."""
+        return {name: kept for name, kept in vars(self).items() if name.startswith("_test") or name == "errors"}
+
     def setUp(self) -> None:
         call_command("load_starter", verbosity=0)
         self.errors: list[str] = []

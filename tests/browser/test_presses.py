@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import pickle
+
 from django.core.management import call_command
 from django.test import tag
 from playwright.sync_api import Route, expect
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
+from hermotrope.proving import equipment
 from hermotrope.shelf.models import Item
 from tests.browser.base import BrowserTest
 from tests.support import case, tree
@@ -19,11 +22,11 @@ class Presses(BrowserTest):
         self.held: list[Route] | None = []
         self.page.route(address, lambda one: one.continue_() if self.held is None else self.held.append(one))
 
-    def let_go(self) -> None:
+    def let_go(self, status: int | None = None) -> None:
         self.page.wait_for_timeout(150)  # what was pressed has reached its queue
         held, self.held = self.held, None
         for one in held or ():
-            one.continue_()
+            one.fulfill(status=status) if status else one.continue_()
 
     def titles(self, made: Conversion) -> list[str]:
         return [stage.title for stage in Conversion.objects.get(pk=made.pk).case.path]
@@ -56,6 +59,30 @@ class Presses(BrowserTest):
         self.let_go()
         expect(out).to_have_count(1)
         self.assertEqual([m.name for m in Conversion.objects.get(pk=made.pk).case.device.modes], ["third"])
+
+    def test_what_failed_is_told_by_another_process(self) -> None:
+        self.assertEqual(pickle.loads(pickle.dumps(self)).id(), self.id())
+
+    def test_a_button_that_is_switched_off_while_it_works_has_the_focus_afterwards(self) -> None:
+        made = actions.create(case("judgements", "all-well"), "Started")
+        self.addCleanup(equipment.close_all)
+        self.goto(f"{made.get_absolute_url()}?panel=prove")
+        self.page.get_by_role("button", name="Rehearse on a copy").click()
+        expect(self.page.locator(".rehearsal-note")).to_be_visible()
+        self.page.reload()
+        for refused in (False, True):
+            with self.subTest(refused=refused):
+                read = self.page.get_by_role("button", name="Read the").first
+                self.hold("**/gate/measure/")
+                read.focus()
+                self.page.keyboard.press("Enter")
+                expect(read).to_be_disabled()
+                self.page.wait_for_timeout(150)
+                self.assertEqual(self.page.evaluate("document.activeElement.tagName"), "BODY")
+                self.let_go(status=503 if refused else None)
+                expect(self.page.locator("body :focus")).to_have_count(1)
+                self.page.unroute_all()
+        self.errors = [one for one in self.errors if "503" not in one]
 
     @tag("late")
     def test_the_page_is_drawn_anew_while_the_pointer_is_down(self) -> None:

@@ -98,12 +98,16 @@
   // A pressed button keeps the focus when the page is put in anew; where it is gone, the panel takes it, never the page.
   const formOf = (node) => node?.closest?.("form[action]");
   let pressed = null;
-  document.addEventListener("htmx:beforeSwap", () => {
+  const hold = () => {
     const at = document.activeElement,
       form = at?.matches("button") ? formOf(at) : null;
     if (at && at !== document.body) pressed = { form: form && presses.meaning(form), words: at.textContent };
-  });
-  document.addEventListener("htmx:afterSettle", () => {
+  };
+  // A button that is switched off while it works has no focus any more when the answer comes.
+  document.addEventListener("htmx:beforeRequest", hold);
+  document.addEventListener("htmx:beforeSwap", hold);
+  document.addEventListener("pointerdown", () => (pressed = null)); // who presses elsewhere wants to be there
+  const giveBack = () => {
     if (!pressed || document.activeElement !== document.body) return;
     const form =
       pressed.form && [...document.querySelectorAll("form[action]")].find((one) => presses.meaning(one) === pressed.form);
@@ -114,7 +118,11 @@
       if (document.activeElement === document.body) node?.focus({ preventScroll: true }); // one that is hidden takes no focus
     }
     pressed = null;
-  });
+  };
+  // What was switched off or hidden loses the focus only when it is drawn.
+  const onceDrawn = (then) => requestAnimationFrame(() => requestAnimationFrame(then));
+  document.addEventListener("htmx:afterSettle", () => onceDrawn(giveBack));
+  document.addEventListener("htmx:afterRequest", () => onceDrawn(giveBack));
 
   // A row that was filled from a measurement closes its helper.
   document.addEventListener("htmx:afterSwap", (event) => {
