@@ -2,21 +2,32 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 from http import HTTPStatus
 
+from django.core.exceptions import DisallowedHost
 from django.db import OperationalError
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseForbidden
+from django.http import (
+    Http404,
+    HttpRequest,
+    HttpResponse,
+    HttpResponseBadRequest,
+    HttpResponseForbidden,
+    HttpResponseNotAllowed,
+)
 from django.shortcuts import redirect, render
 from django.urls import is_valid_path
 
+LOG = logging.getLogger(__name__)
+PLAIN = "text/plain; charset=utf-8"
 View = Callable[[HttpRequest], HttpResponse]
 SAME = ("", "same-origin", "none")
 """What browsers say of a request of our own pages, or of one typed or bookmarked; others say nothing."""
 
 
 def cross_site(get_response: View) -> View:
-    """Refuse requests that another site makes (fetch metadata); a followed link to a page is let through."""
+    """Refuse requests to another host, or that another site makes; a followed link to a page is let through."""
 
     def answer(request: HttpRequest) -> HttpResponse:
         asks = request.headers
@@ -26,16 +37,29 @@ def cross_site(get_response: View) -> View:
             and asks.get("Sec-Fetch-Dest") == "document"
             and not request.GET
         )
-        request.get_host()  # a host that is not ours is refused before any file is given; raises DisallowedHost
+        try:
+            request.get_host()  # before any file is given
+        except DisallowedHost:
+            LOG.warning("Refused a request for %r: that is not this bench.", request.META.get("HTTP_HOST", "")[:80])
+            return HttpResponseBadRequest("This bench answers only at its own address.", content_type=PLAIN)
         if asks.get("Sec-Fetch-Site", "") in SAME or link:
             response = get_response(request)
             response.headers.setdefault("Cross-Origin-Resource-Policy", "same-origin")
             if response.get("Content-Type", "").startswith("text/html"):
                 response.headers.setdefault("Cache-Control", "no-store")
             return response
-        return HttpResponseForbidden("This bench answers only its own pages.", content_type="text/plain; charset=utf-8")
+        return HttpResponseForbidden("This bench answers only its own pages.", content_type=PLAIN)
 
     return answer
+
+
+METHODS = ("GET", "HEAD", "POST")
+"""What our pages ask with."""
+
+
+def known_methods(get_response: View) -> View:
+    """Refuse what no page of ours asks with."""
+    return lambda request: get_response(request) if request.method in METHODS else HttpResponseNotAllowed(METHODS)
 
 
 def up_from_a_press(get_response: View) -> View:
@@ -106,5 +130,5 @@ class Kept:
         if told is None:
             return None
         if request.headers.get("HX-Request"):
-            return HttpResponse(told, status=503, content_type="text/plain; charset=utf-8")
+            return HttpResponse(told, status=503, content_type=PLAIN)
         return render(request, "error.html", {"title": "Not saved", "words": told}, status=503)

@@ -81,6 +81,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "hermotrope.guard.cross_site",
     "hermotrope.phones.door.Door",
+    "hermotrope.guard.known_methods",
     "hermotrope.guard.up_from_a_press",
     "hermotrope.guard.Bounds",
     "hermotrope.guard.Kept",

@@ -160,5 +160,5 @@ class PressEverything(BrowserTest):
             target.fill("7")
             page.keyboard.press("Tab")
         else:
-            target.click(timeout=3000)
+            target.click(timeout=30_000)
         return tag

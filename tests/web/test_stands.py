@@ -78,10 +78,10 @@ class Hostile(TestCase):
 
     def test_a_tower_of_powers_is_refused_at_once(self) -> None:
         for text in ("5 V*9**9**9**9", "9**9**9**9 V", "5 V^9^9^9", "1e999 V", "5 " + "V*" * 4000 + "V"):
-            begun = time.monotonic()
+            begun = time.thread_time()
             with self.assertRaises(QuantityError, msg=text[:20]):
                 parse(text, "V")
-            self.assertLess(time.monotonic() - begun, 2.0)
+            self.assertLess(time.thread_time() - begun, 2.0)
 
     def test_other_sites_are_not_answered_but_a_followed_link_is(self) -> None:
         made = actions.create(case("judgements", "all-well"), "Started")
@@ -118,13 +118,22 @@ class Hostile(TestCase):
 
     def test_another_host_gets_no_page_and_no_file_and_pages_are_kept_by_nobody(self) -> None:
         for path in ("/", "/static/hermotrope/icon.svg", "/phones/"):
-            self.assertEqual(self.client.get(path, headers={"Host": "rebound.example"}).status_code, 400, path)
+            with self.assertLogs("hermotrope.guard", "WARNING") as log:
+                self.assertEqual(self.client.get(path, headers={"Host": "rebound.example"}).status_code, 400, path)
+            self.assertEqual(len("".join(log.output).splitlines()), 1)
         page, file = self.client.get("/"), self.client.get("/static/hermotrope/icon.svg")
         for answer in (page, file):
             self.assertEqual(answer["Cross-Origin-Resource-Policy"], "same-origin")
             self.assertNotIn("Access-Control-Allow-Origin", answer)
         self.assertEqual(page["Cache-Control"], "no-store")
         self.assertNotIn("no-store", file["Cache-Control"])
+
+    def test_what_no_page_asks_with_is_refused(self) -> None:
+        for method in ("PUT", "PATCH", "DELETE", "OPTIONS", "TRACE", "PROPFIND"):
+            for path in ("/", "/static/hermotrope/icon.svg", "/nowhere/"):
+                answer = self.client.generic(method, path)
+                self.assertEqual((answer.status_code, answer["Allow"]), (405, "GET, HEAD, POST"), (method, path))
+        self.assertEqual(self.client.head("/").status_code, 200)
 
 
 class Machines(SimpleTestCase):
