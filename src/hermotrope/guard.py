@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
+import re
+from collections.abc import Callable, Iterable
 from http import HTTPStatus
+from wsgiref.types import StartResponse, WSGIApplication, WSGIEnvironment
 
 from django.core.exceptions import DisallowedHost
 from django.db import OperationalError
@@ -60,6 +62,22 @@ METHODS = ("GET", "HEAD", "POST")
 def known_methods(get_response: View) -> View:
     """Refuse what no page of ours asks with."""
     return lambda request: get_response(request) if request.method in METHODS else HttpResponseNotAllowed(METHODS)
+
+
+OTHER_LETTERS = re.compile(r"""charset(?!\s*=\s*["']?utf-?8["']?\s*(;|$))""", re.IGNORECASE)
+"""What a content type may not say: a name there is a codec's, and which one is read by is no matter of who asks."""
+
+
+def in_utf8(application: WSGIApplication) -> WSGIApplication:
+    """The application for what is written in UTF-8, before the framework looks for another codec."""
+
+    def asked(environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
+        if OTHER_LETTERS.search(environ.get("CONTENT_TYPE", "")):
+            start_response("415 Unsupported Media Type", [("Content-Type", PLAIN)])
+            return [b"This bench reads UTF-8 alone."]
+        return application(environ, start_response)
+
+    return asked
 
 
 def up_from_a_press(get_response: View) -> View:

@@ -79,9 +79,9 @@ INSTALLED_APPS = [
     "hermotrope.drill",
 ]
 MIDDLEWARE = [
+    "hermotrope.guard.known_methods",
     "hermotrope.guard.cross_site",
     "hermotrope.phones.door.Door",
-    "hermotrope.guard.known_methods",
     "hermotrope.guard.up_from_a_press",
     "hermotrope.guard.Bounds",
     "hermotrope.guard.Kept",

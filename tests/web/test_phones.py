@@ -19,6 +19,7 @@ from django.test import SimpleTestCase, TestCase, override_settings
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from hermotrope.bench.models import Conversion
+from hermotrope.guard import METHODS
 from hermotrope.phones import rights
 from hermotrope.phones.codes import CODES, GUESSES, LIFE_S, CodeError, Codes
 from hermotrope.phones.door import COOKIE, OUTSIDE
@@ -28,7 +29,6 @@ from hermotrope_core.kinds.stages import Converter
 from tests.support import ROOT
 from tests.web.demo import DemoTest
 
-METHODS = ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")
 FROM_THE_NETWORK: dict[str, Any] = {OUTSIDE: True}
 
 

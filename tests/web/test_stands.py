@@ -8,6 +8,7 @@ import sys
 import time
 from typing import Any
 from unittest import mock
+from wsgiref.types import StartResponse, WSGIEnvironment
 from zoneinfo import ZoneInfo
 
 from django.core.management import call_command
@@ -16,6 +17,7 @@ from django.test import SimpleTestCase, TestCase, tag
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
+from hermotrope.guard import in_utf8
 from hermotrope.settings import local_zone
 from hermotrope.shelf.models import Item
 from hermotrope_core.values.quantity import QuantityError, parse
@@ -134,6 +136,23 @@ class Hostile(TestCase):
                 answer = self.client.generic(method, path)
                 self.assertEqual((answer.status_code, answer["Allow"]), (405, "GET, HEAD, POST"), (method, path))
         self.assertEqual(self.client.head("/").status_code, 200)
+
+    def test_no_codec_is_chosen_by_who_asks(self) -> None:
+        asked: list[str] = []
+
+        def application(environ: WSGIEnvironment, start_response: StartResponse) -> list[bytes]:
+            start_response("200 OK", [])
+            return []
+
+        def ask(charset: str) -> str:
+            environ = {"CONTENT_TYPE": f"application/x-www-form-urlencoded{charset}"}
+            list(in_utf8(application)(environ, lambda status, *_: asked.append(status)))  # type: ignore[arg-type]
+            return asked[-1]
+
+        for letters in ("=rot13", "=utf-16", '="hex"', "=idna", "=no-such", "=utf-8x", "=utf-8, rot13", "", "*=x''y"):
+            self.assertEqual(ask(f"; Charset{letters}"), "415 Unsupported Media Type", letters)
+        for letters in ("", "; charset=utf-8", '; charset="UTF8" ; a=b'):
+            self.assertEqual(ask(letters), "200 OK", letters)
 
 
 class Machines(SimpleTestCase):

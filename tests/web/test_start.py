@@ -52,6 +52,9 @@ class Start(SimpleTestCase):
                 self.assertIn("Bat detector", page)
                 self.assertIn("Refused", page)
                 self.collected(found[0], page)
+                letters = urllib.request.Request(f"{found[0]}?q=a", headers={"Content-Type": "a/b; charset=rot13"})
+                with self.assertRaisesRegex(urllib.error.HTTPError, "415"):
+                    urllib.request.urlopen(letters, timeout=20)
                 kept = [self.folder / "d", *(self.folder / "d").rglob("*")]
                 self.assertGreater(len(kept), 2)
                 self.assertEqual([one.name for one in kept if one.stat().st_mode & 0o077], [])
