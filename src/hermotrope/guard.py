@@ -64,8 +64,8 @@ def known_methods(get_response: View) -> View:
     return lambda request: get_response(request) if request.method in METHODS else HttpResponseNotAllowed(METHODS)
 
 
-OTHER_LETTERS = re.compile(r"""charset(?!\s*=\s*["']?utf-?8["']?\s*(;|$))""", re.IGNORECASE)
-"""What a content type may not say: a name there is a codec's, and which one is read by is no matter of who asks."""
+OTHER_LETTERS = re.compile(r"""\*|charset(?!\s*=\s*["']?utf-?8["']?\s*(;|$))""", re.IGNORECASE)
+"""What a content type may not say (`x*=` as well): a name there is a codec's, and that is no matter of who asks."""
 
 
 def in_utf8(application: WSGIApplication) -> WSGIApplication:

@@ -48,6 +48,18 @@ FILES = (
     b'{"format": "hermotrope-outing/1", "supplies": 1e999}', b"GIF89a", b"\xff\xd8\xff\xe0" + b"\x00" * 50,
 )  # fmt: skip
 
+HEADERS = (
+    "Accept", "Accept-Encoding", "Accept-Language", "Authorization", "Cookie", "If-Match", "If-Modified-Since",
+    "If-None-Match", "Origin", "Range", "Referer", "HX-Current-URL", "HX-Target", "HX-Trigger", "HX-Prompt",
+    "HX-Trigger-Name", "HX-Current-URL-URI-AutoEncoded", "X-CSRFToken", "X-Forwarded-Host", "Sec-Fetch-Mode",
+)  # fmt: skip
+IN_HEADERS = (
+    "", "\xff\xfe", "a" * 50_000, "text/html; q*=no-such''a", "a;b*=rot13''%ff", "*/*;q=1e999", "a/b;q=\xb2", ",,,,",
+    '"', "a=b;" * 5_000, "%ff%00", "http://[", "http://a:99999/", "Thu, 99 Jan 99999999999 00:00:00 GMT", "bytes=\xb2-",
+    "bytes=9999999999999999999999-", "1e999", 'a="\\777"', "=?utf-8?q?=00?=", "gzip;q=nan", "zz-" * 5_000, "true",
+    "<script>",
+)  # fmt: skip
+
 
 def fields() -> list[str]:
     """Every name by which a view reads something that was sent."""
@@ -174,4 +186,6 @@ def _lone(text: str) -> bool:
 
 
 def _header(dice: random.Random) -> dict[str, str]:
-    return {"HX-Request": "true"} if dice.random() < 0.7 else {}
+    """As the page asks, mostly; and sometimes something in a header that somebody reads."""
+    asked = {"HX-Request": "true"} if dice.random() < 0.7 else {}
+    return asked | ({dice.choice(HEADERS): dice.choice(IN_HEADERS)} if dice.random() < 0.3 else {})

@@ -145,13 +145,19 @@ class Hostile(TestCase):
             return []
 
         def ask(charset: str) -> str:
-            environ = {"CONTENT_TYPE": f"application/x-www-form-urlencoded{charset}"}
+            environ = {"CONTENT_TYPE": f"multipart/form-data{charset}"}
             list(in_utf8(application)(environ, lambda status, *_: asked.append(status)))  # type: ignore[arg-type]
             return asked[-1]
 
         for letters in ("=rot13", "=utf-16", '="hex"', "=idna", "=no-such", "=utf-8x", "=utf-8, rot13", "", "*=x''y"):
             self.assertEqual(ask(f"; Charset{letters}"), "415 Unsupported Media Type", letters)
-        for letters in ("", "; charset=utf-8", '; charset="UTF8" ; a=b'):
+        self.assertEqual(ask("; boundary*=no-such''X"), "415 Unsupported Media Type")
+        for letters in (
+            "",
+            "; charset=utf-8",
+            "; boundary=----geckoformboundary1'()+_,-./:=?X",
+            '; charset="UTF8" ; a=b',
+        ):
             self.assertEqual(ask(letters), "200 OK", letters)
 
 
