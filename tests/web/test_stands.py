@@ -155,7 +155,7 @@ class Hostile(TestCase):
         for letters in (
             "",
             "; charset=utf-8",
-            "; boundary=----geckoformboundary1'()+_,-./:=?X",
+            "; boundary=----b1'()+_,-./:=?X",
             '; charset="UTF8" ; a=b',
         ):
             self.assertEqual(ask(letters), "200 OK", letters)
