@@ -75,7 +75,7 @@ class BrowserTest(StaticLiveServerTestCase):
     static_handler = KeptFiles
 
     def __getstate__(self) -> dict[str, object]:
-        """As before it ran: what tells of a failure to another process; a page there is none, it would hide what failed."""
+        """As before it ran, to tell another process of a failure: a page cannot go there and would hide it."""
         return vars(type(self)(self._testMethodName))
 
     def setUp(self) -> None:
