@@ -11,6 +11,7 @@ from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.kinds.stages import Switch
 from hermotrope_core.plan.case import planned
 from hermotrope_core.plan.difference import _At, _walk, difference
+from hermotrope_core.plan.document import case_from, tree_of
 from tests.support import case, tree
 
 BAY = {"size": "AA", "columns": 4, "slots": ["up", "down", "up", "down"]}
@@ -125,6 +126,18 @@ class Difference(TestCase):
         self.assertEqual([one.now for one in difference(old, bare)], [""] * len(old.path))
         long = [[{"mode": str(at % 7)} for at in range(begin, 400)] for begin in (0, 3)]
         self.assertEqual(len(list(_walk(*long, _At("duty.repeat", "repeat")))), 400)
+
+    def test_parts_are_called_as_the_panels_call_them(self) -> None:
+        old = case("cases", "hide-mount-on-tool-pack")
+        was, now = tree_of(old), tree_of(old)
+        was["device"]["inlet"], now["device"]["inlet"] = {"kind": "terminals"}, {"kind": "clip"}
+        now["device"]["low_warning"] = True
+        now["device"]["modes"][0] = {"name": "hold", "kind": "current", "current_a": 0.5}
+        names = {"kind": "Connector", "modes.kind": "Stated in", "low_warning": "Warns when low"}
+        terms = {one.place: one.term for one in difference(case_from(was), case_from(now), names)}
+        self.assertEqual(terms["device.inlet.kind"], "Connector")
+        self.assertEqual(terms["device.modes[0].kind"], "Stated in")
+        self.assertEqual(terms["device.low_warning"], "Warns when low")
 
     def test_figures_are_told_as_they_are_stated(self) -> None:
         name = "hide-mount-on-tool-pack"

@@ -12,6 +12,7 @@ from hermotrope.drawings.asks import asked
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.scale import supply_scale
+from hermotrope.entry.rows import TERMS
 from hermotrope.instruments.reading import needed
 from hermotrope.instruments.simulated import ROLES
 from hermotrope.proving import equipment
@@ -29,6 +30,8 @@ from hermotrope_core.values.figures import duration, figure
 
 ROLE_WORDS = {"meter": "Meter", "supply": "Supply", "load": "Electronic load", "logger": "In-line logger"}
 MOST_CHANGES = 40
+NAMES = TERMS | {"modes.kind": "Stated in"}
+"""What the panels call what changed."""
 DEAD_V = 0.3
 """Less than this is nothing, and no tick on the supply scale."""
 
@@ -148,7 +151,7 @@ def proved_rows(conversion: Conversion) -> list[dict[str, Any]]:
     rows = []
     for row in conversion.proved.all():
         document = proved_of(row)
-        changes = difference(document.case, conversion.case)
+        changes = difference(document.case, conversion.case, NAMES)
         rows.append(
             {
                 "row": row,

@@ -46,25 +46,34 @@ class _At(msgspec.Struct, frozen=True):
     name: str = ""
     above: str = ""
     words: str = ""
+    terms: dict[str, str] = {}
+    """What parts of the document are called that have no term among the fields, by their names or `list.name`."""
 
     @property
     def whole(self) -> str:
         return ", ".join(filter(None, [self.above, self.words]))
 
     def down(self, key: str) -> _At:
-        words = FIELDS[key].term if key in FIELDS else WORDS.get(key, key.replace("_", " "))
-        return _At(f"{self.place}.{key}".lstrip("."), key, self.whole, words)
+        return _At(f"{self.place}.{key}".lstrip("."), key, self.whole, self.called(key), self.terms)
+
+    def called(self, key: str) -> str:
+        if key in FIELDS:
+            return FIELDS[key].term
+        return self.terms.get(f"{self.name}.{key}") or self.terms.get(key, key.replace("_", " "))
 
     def item(self, index: int, named: str) -> _At:
         """An item of this list, by its number and name."""
         words = f"{ITEMS.get(self.name, self.name.replace('_', ' '))} {index + 1} {named}".strip()
         above = "" if self.name in ITEMS else self.above
-        return _At(f"{self.place}[{index}]", self.name, above, words)
+        return _At(f"{self.place}[{index}]", self.name, above, words, self.terms)
 
 
-def difference(old: Case, new: Case) -> tuple[Change, ...]:
-    """Every figure in which two cases differ, in the order of the document; what was put in moves nothing else."""
-    return tuple(_walk(tree_of(old), tree_of(new), _At()))
+def difference(old: Case, new: Case, terms: dict[str, str] | None = None) -> tuple[Change, ...]:
+    """Every figure in which two cases differ, in the order of the document; what was put in moves nothing else.
+
+    `terms` say what parts are called that are no quantities, by their names or, where that says more, `list.name`.
+    """
+    return tuple(_walk(tree_of(old), tree_of(new), _At(terms=WORDS | (terms or {}))))
 
 
 def _walk(old: Any, new: Any, at: _At) -> Iterator[Change]:
@@ -77,7 +86,7 @@ def _walk(old: Any, new: Any, at: _At) -> Iterator[Change]:
         for index, was, now in _paired(old or [], new or []):
             yield from _walk(was, now, at.item(index, _sort(now) if was and now else ""))
     else:
-        was, now = _words(old, at.name), _words(new, at.name)
+        was, now = _words(old, at), _words(new, at)
         if was == now:
             was, now = _in_full(old, was), _in_full(new, now)
         yield Change(at.place, at.above, at.words, was, now)
@@ -116,19 +125,19 @@ def _swapped(old: dict[str, Any], new: dict[str, Any]) -> bool:
     return old.get("stage") != new.get("stage")
 
 
-def _words(part: Any, name: str) -> str:
+def _words(part: Any, at: _At) -> str:
     if part is None:
-        return USUAL.get(name, "")
+        return USUAL.get(at.name, "")
     if _figured(part):
-        return f"{_words(part['value'], name)} ({part.get('known_by', 'typical')})"
+        return f"{_words(part['value'], at)} ({part.get('known_by', 'typical')})"
     if isinstance(part, bool):
         return "yes" if part else "no"
     if isinstance(part, int | float):
-        return _figure(float(part), FIELDS[name].unit if name in FIELDS else "")
+        return _figure(float(part), FIELDS[at.name].unit if at.name in FIELDS else "")
     if isinstance(part, dict):
-        return _sort(part) or str(part.get("kind") or ", ".join(part))
+        return _sort(part) or str(part.get("kind") or ", ".join(map(at.called, part)))
     if isinstance(part, list):
-        return ", ".join(_words(one, "") for one in part[:6]) + (" …" if len(part) > 6 else "")
+        return ", ".join(_words(one, _At()) for one in part[:6]) + (" …" if len(part) > 6 else "")
     return str(part)
 
 
