@@ -76,7 +76,7 @@ class Several(DemoTest):
         place = {"place": "/source/capacity_ah", "text": "5 Ah", "version": second.version, "panel": "run"}
         self.client.post(f"/c/{second.pk}/set/", place, headers={"HX-Request": "true"})
         second.refresh_from_db()
-        self.assertEqual(different((boat, second)), [("source: Capacity", "6 Ah", "5 Ah")])
+        self.assertEqual(different((boat, second)), [("pack: Capacity", "6 Ah", "5 Ah")])
         self.assertContains(self.client.get(f"/compare/?a={boat.pk}&b={second.pk}"), "5 Ah")
 
     def test_addresses_that_name_no_two(self) -> None:

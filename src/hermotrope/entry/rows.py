@@ -92,6 +92,8 @@ TERMS = {
     "stands_for": "Stands for",
     "plan_on": "Plan on",
 }
+NAMES = TERMS | {"modes.kind": "Stated in"}
+"""The same for a list of changes: a kind is a connector's but for a mode."""
 HELP = {
     "wires": "a note only: colours prove nothing",
     "resistance_by_soc": "times its resistance, by the charge left; the same throughout where nothing is stated",

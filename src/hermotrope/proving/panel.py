@@ -12,7 +12,7 @@ from hermotrope.drawings.asks import asked
 from hermotrope.drawings.barrel import end_view
 from hermotrope.drawings.pins import pin_view
 from hermotrope.drawings.scale import supply_scale
-from hermotrope.entry.rows import TERMS
+from hermotrope.entry.rows import NAMES
 from hermotrope.instruments.reading import needed
 from hermotrope.instruments.simulated import ROLES
 from hermotrope.proving import equipment
@@ -30,8 +30,6 @@ from hermotrope_core.values.figures import duration, figure
 
 ROLE_WORDS = {"meter": "Meter", "supply": "Supply", "load": "Electronic load", "logger": "In-line logger"}
 MOST_CHANGES = 40
-NAMES = TERMS | {"modes.kind": "Stated in"}
-"""What the panels call what changed."""
 DEAD_V = 0.3
 """Less than this is nothing, and no tick on the supply scale."""
 

@@ -12,7 +12,7 @@ import msgspec
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import tree_of
 from hermotrope_core.values.fields import FIELDS
-from hermotrope_core.values.figures import duration, stated
+from hermotrope_core.values.quantity import show
 
 WORDS = {"source": "pack", "plan_on": "planned on", "path": "", "repeat": "", "modes": "", "choices": ""}
 """What parts of the document are called; the others by their own names, "" by none."""
@@ -76,6 +76,24 @@ def difference(old: Case, new: Case, terms: dict[str, str] | None = None) -> tup
     return tuple(_walk(tree_of(old), tree_of(new), _At(terms=WORDS | (terms or {}))))
 
 
+PASSED_OVER = ("title", "choices", "evidence", "note")
+"""What two plans are not compared by."""
+
+
+def apart(one: Case, other: Case, terms: dict[str, str] | None = None) -> tuple[Change, ...]:
+    """Every figure in which two plans differ, however each is known; `terms` as above."""
+    return tuple(_walk(_bare(tree_of(one)), _bare(tree_of(other)), _At(terms=WORDS | (terms or {}))))
+
+
+def _bare(tree: Any) -> Any:
+    """The figures alone."""
+    if isinstance(tree, list):
+        return [_bare(one) for one in tree]
+    if not isinstance(tree, dict):
+        return tree
+    return tree["value"] if _figured(tree) else {k: _bare(v) for k, v in tree.items() if k not in PASSED_OVER}
+
+
 def _walk(old: Any, new: Any, at: _At) -> Iterator[Change]:
     if old == new:
         return
@@ -133,18 +151,12 @@ def _words(part: Any, at: _At) -> str:
     if isinstance(part, bool):
         return "yes" if part else "no"
     if isinstance(part, int | float):
-        return _figure(float(part), FIELDS[at.name].unit if at.name in FIELDS else "")
+        return show(float(part), FIELDS[at.name].unit if at.name in FIELDS else "").replace("-", "−")
     if isinstance(part, dict):
         return _sort(part) or str(part.get("kind") or ", ".join(map(at.called, part)))
     if isinstance(part, list):
         return ", ".join(_words(one, _At()) for one in part[:6]) + (" …" if len(part) > 6 else "")
     return str(part)
-
-
-def _figure(value: float, unit: str) -> str:
-    if unit == "s" and abs(value) >= 60.0:
-        return duration(value)
-    return stated(*((100.0 * value, unit) if unit == "%" else (value, unit))).replace("-", "−")
 
 
 def _in_full(part: Any, words: str) -> str:
