@@ -78,6 +78,11 @@ class Several(DemoTest):
         second.refresh_from_db()
         self.assertEqual(different((boat, second)), [("pack: Capacity", "6 Ah", "5 Ah")])
         self.assertContains(self.client.get(f"/compare/?a={boat.pk}&b={second.pk}"), "5 Ah")
+        told = different((self.by["Otter-gate tag reader"], self.by["Bat detector"]))
+        self.assertIn(("mode 1: Name", "reading", "listening"), told)
+        self.assertIn(("mode 1: Stated in", "power", "current"), told)
+        self.assertIn(("device: Warns when low", "no", "yes"), told)
+        self.assertNotIn("measured", {words for row in told for words in row})
 
     def test_addresses_that_name_no_two(self) -> None:
         for query in ("", "a=1", "a=x&b=y", "a=99999&b=1", f"a={self.two[0]}&b={self.two[0]}"):

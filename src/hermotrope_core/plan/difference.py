@@ -102,7 +102,8 @@ def _walk(old: Any, new: Any, at: _At) -> Iterator[Change]:
             yield from _walk(old.get(key), new.get(key), at.down(key))
     elif _items(old or new) and _items(new or old):
         for index, was, now in _paired(old or [], new or []):
-            yield from _walk(was, now, at.item(index, _sort(now) if was and now else ""))
+            both = was and now and _sort(was) == _sort(now)
+            yield from _walk(was, now, at.item(index, _sort(now) if both else ""))
     else:
         was, now = _words(old, at), _words(new, at)
         if was == now:
