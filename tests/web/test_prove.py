@@ -22,6 +22,7 @@ from hermotrope.instruments.reading import needed
 from hermotrope.proving import actions, equipment, joins, logs, records
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import mapping_of
+from hermotrope.proving.log_panel import log_row, shown_log
 from hermotrope.proving.models import Photo, ReadingRow, Rehearsal, RunLogRow
 from hermotrope_core.circuit.simulate import samples
 from hermotrope_core.plan.case import Case, planned
@@ -354,6 +355,14 @@ class Logs(Base):
         self.assertEqual(row.state, "kept")
         self.assertIn("nothing was logged for", answer)
         self.assertIn("shorter than predicted", answer)
+        stale = RunLogRow.objects.get(pk=row.pk)
+        stale.state = "recording"  # as it was read before the run ended
+        shown = shown_log(Workshop(self.made), [stale])
+        self.assertEqual((shown or {})["kind"], "kept", "an ended run is told of as one that nobody logs any more")
+        self.assertFalse(log_row(stale)["orphan"])
+        RunLogRow.objects.filter(pk=row.pk).update(state="recording")
+        self.assertTrue((shown_log(Workshop(self.made), [stale]) or {})["orphan"])
+        RunLogRow.objects.filter(pk=row.pk).update(state="kept")
         self.assertIn("Capacity of the pack", answer)
         self.assertEqual(self.client.get(reverse("log-original", args=[self.made.pk, row.pk])).content, data)
         self.assertLess(len(row.data), len(data) / 2)

@@ -180,9 +180,14 @@ def drop(row: RunLogRow) -> None:
         recorder.stop()
 
 
-def running(row: RunLogRow) -> bool:
-    """Whether somebody still logs this run."""
-    return row.pk in _recorders
+def as_it_stands(row: RunLogRow) -> tuple[RunLogRow | None, bool]:
+    """A log and whether somebody still logs it.
+
+    One that nobody logs any more may have ended since the row was read: it is read again; None where it is gone.
+    """
+    if row.state != RunLogRow.State.RECORDING or row.pk in _recorders:
+        return row, row.state == RunLogRow.State.RECORDING
+    return RunLogRow.objects.filter(pk=row.pk).first(), False
 
 
 def close_all() -> None:

@@ -56,23 +56,26 @@ TIME_KINDS = (
 
 def log_row(row: RunLogRow) -> dict[str, Any]:
     """A log for the list."""
+    now, running = equipment.as_it_stands(row)
+    row = now or row
     return {
         "log": row,
         "lasts": duration(row.lasts_s),
-        "running": row.state == RunLogRow.State.RECORDING and equipment.running(row),
-        "orphan": row.state == RunLogRow.State.RECORDING and not equipment.running(row),
+        "running": running,
+        "orphan": row.state == RunLogRow.State.RECORDING and not running,
     }
 
 
 def shown_log(workshop: Workshop, rows: list[RunLogRow], wanted: str = "") -> dict[str, Any] | None:
     """The log that is looked at: the one asked for, else the newest."""
-    row = next((one for one in rows if str(one.pk) == wanted), rows[0] if rows else None)
+    looked_at = next((one for one in rows if str(one.pk) == wanted), rows[0] if rows else None)
+    row, running = equipment.as_it_stands(looked_at) if looked_at else (None, False)
     if row is None:
         return None
     if row.state == RunLogRow.State.DRAFT:
         return draft(row)
     if row.state == RunLogRow.State.RECORDING:
-        return live(row)
+        return live(row, orphan=not running)
     return kept_log(workshop, row)
 
 
@@ -129,7 +132,7 @@ def _understood(data: bytes, mapping: LogMapping) -> list[str]:
     return made
 
 
-def live(row: RunLogRow) -> dict[str, Any]:
+def live(row: RunLogRow, *, orphan: bool) -> dict[str, Any]:
     """A run that is being logged: what came last, and the curve so far."""
     names = list((row.mapping or {}).get("names", ()))
     rows = [line for chunk in row.chunks.all() for line in chunk.rows]
@@ -147,7 +150,7 @@ def live(row: RunLogRow) -> dict[str, Any]:
         "chart": chart,
         "last": last,
         "lasts": duration(row.lasts_s),
-        "orphan": not equipment.running(row),
+        "orphan": orphan,
     }
 
 
