@@ -11,6 +11,7 @@ from unittest import mock
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
+from django.db import OperationalError
 from django.test import TestCase
 from django.urls import reverse
 from PIL import Image
@@ -19,6 +20,7 @@ from hermotrope.bench import actions as bench
 from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError
 from hermotrope.instruments.reading import needed
+from hermotrope.instruments.recorder import Plan
 from hermotrope.proving import actions, equipment, joins, logs, records
 from hermotrope.proving.bench import Workshop
 from hermotrope.proving.keeping import mapping_of
@@ -343,6 +345,22 @@ class Logs(Base):
 
     def real(self) -> Case:
         return planned(provable(**{"source.capacity_ah": 3.6, "source.resistance_ohm": 0.16}))
+
+    @mock.patch.object(equipment, "AGAIN_S", (0.0, 0.0, 0.0))
+    @mock.patch.object(equipment.connection, "close")
+    def test_what_a_busy_database_refused_at_the_end_of_a_run_is_kept_a_little_later(self, _: mock.Mock) -> None:
+        for place in ("add_rows", "finish_recording"):
+            row = RunLogRow.objects.create(
+                conversion=self.made, name="run-down", origin="instrument", state="recording", original_name="a.csv",
+                mapping={"names": ["pack_v", "pack_a"]},
+            )  # fmt: skip
+            keeper = equipment._Keeper(row.pk, Plan("", "buffered", ("pack_v", "pack_a")))
+            keeper.waiting = [[float(at), 12.0, 0.5] for at in range(30)]
+            right, busy = getattr(logs, place), OperationalError("database is locked")
+            with mock.patch.object(logs, place, side_effect=[busy, mock.DEFAULT], wraps=right):
+                keeper.over(True)
+            row.refresh_from_db()
+            self.assertEqual((row.state, row.rows), ("kept", 30), place)
 
     def test_a_file_is_shown_before_it_is_imported_then_compared_and_fitted(self) -> None:
         data = csv_of(self.real())

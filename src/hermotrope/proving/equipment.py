@@ -13,7 +13,7 @@ from django.utils import timezone
 from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError
 from hermotrope.formats.logger_csv import written_log
-from hermotrope.instruments.recorder import Plan, Recorder
+from hermotrope.instruments.recorder import AGAIN_S, Plan, Recorder
 from hermotrope.instruments.simulated import ROLES, Role, SimulatedBench
 from hermotrope.proving import logs
 from hermotrope.proving.bench import Workshop
@@ -145,8 +145,13 @@ class _Keeper:
 
     def over(self, ended: bool) -> None:
         try:
-            self.flush()
-            finish(self.pk, ended=ended)
+            for wait_s in AGAIN_S:  # the database may be busy, or the disk full, for a while
+                self.flush()
+                with suppress(OperationalError):
+                    if not self.waiting:
+                        finish(self.pk, ended=ended)
+                        break
+                time.sleep(wait_s)
         finally:
             _recorders.pop(self.pk, None)
             connection.close()
