@@ -138,6 +138,8 @@ class Difference(TestCase):
         self.assertEqual(terms["device.inlet.kind"], "Connector")
         self.assertEqual(terms["device.modes[0].kind"], "Stated in")
         self.assertEqual(terms["device.low_warning"], "Warns when low")
+        (whole,) = _walk(None, {"temperature_c": 5, "enclosure": "closed"}, _At(terms={"enclosure": "Enclosure"}))
+        self.assertEqual(whole.now, "Temperature 5 °C, Enclosure closed")
 
     def test_figures_are_told_as_they_are_stated(self) -> None:
         name = "hide-mount-on-tool-pack"

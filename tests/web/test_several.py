@@ -6,6 +6,7 @@ from typing import Any
 
 from hermotrope.bench.comparing import different
 from hermotrope.bench.models import Conversion
+from hermotrope_core.plan.difference import difference
 from tests.web.client import Reader
 from tests.web.demo import DemoTest
 
@@ -82,7 +83,11 @@ class Several(DemoTest):
         self.assertIn(("mode 1: Name", "reading", "listening"), told)
         self.assertIn(("mode 1: Stated in", "power", "current"), told)
         self.assertIn(("device: Warns when low", "no", "yes"), told)
-        self.assertNotIn("measured", {words for row in told for words in row})
+        mount, receiver = self.by["Pan mount, Hide 3"], self.by["Weather receiver"]
+        told = different((mount, receiver))
+        self.assertIn(("mode 1: Power", "6 W", "–"), told)
+        self.assertIn("(measured)", " ".join(one.was for one in difference(mount.case, receiver.case)))
+        self.assertNotIn("(measured)", " ".join(words for row in told for words in row))
 
     def test_addresses_that_name_no_two(self) -> None:
         for query in ("", "a=1", "a=x&b=y", "a=99999&b=1", f"a={self.two[0]}&b={self.two[0]}"):

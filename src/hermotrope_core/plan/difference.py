@@ -57,6 +57,7 @@ class _At(msgspec.Struct, frozen=True):
         return _At(f"{self.place}.{key}".lstrip("."), key, self.whole, self.called(key), self.terms)
 
     def called(self, key: str) -> str:
+        """What a part of this is called."""
         if key in FIELDS:
             return FIELDS[key].term
         return self.terms.get(f"{self.name}.{key}") or self.terms.get(key, key.replace("_", " "))
@@ -154,7 +155,8 @@ def _words(part: Any, at: _At) -> str:
     if isinstance(part, int | float):
         return show(float(part), FIELDS[at.name].unit if at.name in FIELDS else "").replace("-", "−")
     if isinstance(part, dict):
-        return _sort(part) or str(part.get("kind") or ", ".join(map(at.called, part)))
+        parts = (f"{at.called(key)} {_words(one, at.down(key))}" for key, one in part.items())
+        return _sort(part) or str(part.get("kind") or ", ".join(parts))
     if isinstance(part, list):
         return ", ".join(_words(one, _At()) for one in part[:6]) + (" …" if len(part) > 6 else "")
     return str(part)
