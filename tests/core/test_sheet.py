@@ -140,6 +140,16 @@ class Difference(TestCase):
         self.assertEqual(terms["device.low_warning"], "Warns when low")
         (whole,) = _walk(None, {"temperature_c": 5, "enclosure": "closed"}, _At(terms={"enclosure": "Enclosure"}))
         self.assertEqual(whole.now, "Temperature 5 °C, Enclosure closed")
+        for name, value, words in (
+            ("output_by_v", [[2.7, 15], [3.3, 60]], "2.7 V: 15; 3.3 V: 60"),
+            ("links", [["1+", "2-"], ["2+", "3-"]], "1+ 2-, 2+ 3-"),
+            (
+                "temperature_by_h",
+                [[at, at] for at in range(9)],
+                "0 h: 0 °C; 1 h: 1 °C; 2 h: 2 °C; 3 h: 3 °C; 4 h: 4 °C; 5 h: 5 °C …",
+            ),
+        ):
+            self.assertEqual([one.now for one in _walk(None, value, _At(name=name))], [words])
 
     def test_figures_are_told_as_they_are_stated(self) -> None:
         name = "hide-mount-on-tool-pack"

@@ -6,14 +6,14 @@ from collections.abc import Sequence
 
 import msgspec
 
-from hermotrope.entry.typed import FLAGS, KNOWN_BY, TABLE_EXAMPLES, TABLES, shown
+from hermotrope.entry.typed import FLAGS, KNOWN_BY, TABLE_EXAMPLES, shown
 from hermotrope_core.kinds.inlets import KIND_WORDS, Connector, fixed_by_standard, mains_like
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.parts.wire import PARTS
 from hermotrope_core.plan.device import Mode
 from hermotrope_core.plan.document import WHOLE_NUMBERS
 from hermotrope_core.tell.help import FIELDS_HELP
-from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.fields import FIELDS, TABLES
 from hermotrope_core.values.known import Known, Value
 from hermotrope_core.values.units import UNITS
 

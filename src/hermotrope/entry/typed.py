@@ -10,7 +10,7 @@ import jsonpointer
 from hermotrope_core.know.intake import replaced_note
 from hermotrope_core.plan.document import WHOLE_NUMBERS
 from hermotrope_core.values.clock import as_clock, clock_text
-from hermotrope_core.values.fields import FIELDS, Field
+from hermotrope_core.values.fields import FIELDS, TABLES, Field
 from hermotrope_core.values.known import Number, Value, number
 from hermotrope_core.values.quantity import QuantityError, parse, parse_field, show
 
@@ -35,14 +35,6 @@ FLAGS = {
     "takes_back_feed",
     "charges_from_feed",
 }
-TABLES: dict[str, tuple[str, str]] = {
-    "efficiency": ("A", "%"),
-    "ocv": ("%", "V"),
-    "resistance_by_soc": ("%", ""),
-    "output_by_v": ("V", ""),
-    "temperature_by_h": ("h", "°C"),
-}
-"""Fields that may hold a table, with the units of its two columns."""
 TABLE_EXAMPLES = {
     "efficiency": "0.2 A: 86 %; 1 A: 90 %",
     "ocv": "0 %: 3 V; 50 %: 3.65 V; 100 %: 4.2 V",

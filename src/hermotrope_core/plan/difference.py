@@ -11,7 +11,7 @@ import msgspec
 
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import tree_of
-from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.fields import FIELDS, TABLES
 from hermotrope_core.values.quantity import show
 
 WORDS = {"source": "pack", "plan_on": "planned on", "path": "", "repeat": "", "modes": "", "choices": ""}
@@ -158,8 +158,16 @@ def _words(part: Any, at: _At) -> str:
         parts = (f"{at.called(key)} {_words(one, at.down(key))}" for key, one in part.items())
         return _sort(part) or str(part.get("kind") or ", ".join(parts))
     if isinstance(part, list):
-        return ", ".join(_words(one, _At()) for one in part[:6]) + (" …" if len(part) > 6 else "")
+        return _listed(part[:6], at.name) + (" …" if len(part) > 6 else "")
     return str(part)
+
+
+def _listed(part: list[Any], name: str) -> str:
+    """A table with both units, contacts that belong together side by side, words one after the other."""
+    if name in TABLES:
+        x_unit, y_unit = TABLES[name]
+        return "; ".join(f"{show(x, x_unit)}: {show(y, y_unit)}" for x, y in part)
+    return ", ".join(" ".join(map(str, one)) if isinstance(one, list) else _words(one, _At()) for one in part)
 
 
 def _in_full(part: Any, words: str) -> str:

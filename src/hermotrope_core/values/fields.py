@@ -128,3 +128,12 @@ FIELDS: dict[str, Field] = {
     # a fraction where a single number is given
     "efficiency": Field("Efficiency", "%", 0.01, 1.0),
 }
+
+TABLES: dict[str, tuple[str, str]] = {
+    "efficiency": ("A", "%"),
+    "ocv": ("%", "V"),
+    "resistance_by_soc": ("%", ""),
+    "output_by_v": ("V", ""),
+    "temperature_by_h": ("h", "°C"),
+}
+"""Fields that may hold a table, with the units of its two columns."""
