@@ -223,6 +223,26 @@ class Recording(TestCase):
         steps = {round(b[0] - a[0], 3) for a, b in pairwise(rows)}
         self.assertEqual(steps, {2.0})
 
+    def test_rows_that_take_long_to_come_are_waited_for(self) -> None:
+        """What a logger has handed over it forgets: whoever gives up on it loses those rows."""
+        asked: list[str] = []
+
+        def reply(line: str) -> str:
+            if not line.startswith("DATA:REM?"):
+                return "0"
+            asked.append(line)
+            time.sleep(1.0 if len(asked) == 1 else 0.0)
+            return "0.000,12.5,1.000,12.4" if len(asked) == 1 else " "
+
+        stub = Stub(reply)
+        self.addCleanup(stub.close)
+        with Instrument(stub.resource, 300) as one:
+            self.assertEqual(one.numbers("DATA:REM? 250"), [0.0, 12.5, 1.0, 12.4])
+            self.assertEqual(one.numbers("DATA:REM? 250"), [])
+            with self.assertRaisesRegex(InstrumentError, "does not answer"):
+                asked.clear()
+                one.number("DATA:REM? 1")
+
     def test_a_lost_connection_is_told_and_taken_up_again(self) -> None:
         count = 0
 

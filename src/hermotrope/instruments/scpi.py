@@ -51,6 +51,7 @@ class Instrument:
 
     def __init__(self, resource: str, timeout_ms: int = TIMEOUT_MS) -> None:
         self.name = checked_resource(resource)
+        self._usual_ms = timeout_ms
         try:
             near = _near(self.name)
             _reachable(near, timeout_ms / 1000.0)
@@ -81,14 +82,16 @@ class Instrument:
         except (pyvisa.Error, OSError) as error:
             raise Lost(f"the connection to {self.name} broke ({_words(error)})") from None
 
-    def ask(self, query: str) -> str:
-        """The answer to a query, stripped."""
+    def ask(self, query: str, wait_ms: int | None = None) -> str:
+        """The answer to a query, stripped; `wait_ms` for one that takes longer than this connection's others."""
+        waits = wait_ms or self._usual_ms
         try:
+            self._port.timeout = waits
             self._port.write(query)
             reply = self._answer(query)
         except pyvisa.VisaIOError as error:
             if error.error_code == StatusCode.error_timeout:
-                raise InstrumentError(f"{self.name} does not answer {query} in {TIMEOUT_MS / 1000:g} s") from None
+                raise InstrumentError(f"{self.name} does not answer {query} in {waits / 1000:g} s") from None
             raise Lost(f"the connection to {self.name} broke ({_words(error)})") from None
         except (pyvisa.Error, OSError) as error:
             raise Lost(f"the connection to {self.name} broke ({_words(error)})") from None
@@ -132,8 +135,11 @@ class Instrument:
         return number_in(self.ask(query), query, self.name)
 
     def numbers(self, query: str) -> list[float]:
-        """The answer as numbers separated by commas; empty where nothing came."""
-        reply = self.ask(query)
+        """The answer as numbers separated by commas; empty where nothing came.
+
+        A long one, and often the only one of its kind (what a logger has handed over it forgets), is waited for.
+        """
+        reply = self.ask(query, round(1000 * LONGEST_S))
         return [number_in(part, query, self.name) for part in reply.split(",")] if reply else []
 
 
