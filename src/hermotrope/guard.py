@@ -17,9 +17,12 @@ from django.http import (
     HttpResponseBadRequest,
     HttpResponseForbidden,
     HttpResponseNotAllowed,
+    QueryDict,
 )
 from django.shortcuts import redirect, render
 from django.urls import is_valid_path
+
+from hermotrope_core.values.text import seen
 
 LOG = logging.getLogger(__name__)
 PLAIN = "text/plain; charset=utf-8"
@@ -100,6 +103,27 @@ def above(path: str) -> str:
         if is_valid_path(path):
             break
     return path
+
+
+def seen_texts(get_response: View) -> View:
+    """What is typed or pasted arrives without the signs that nobody sees."""
+
+    def answer(request: HttpRequest) -> HttpResponse:
+        request.GET = _seen(request.GET)  # type: ignore[assignment]  # which is declared as one that nobody changes
+        if request.method == "POST":
+            request.POST = _seen(request.POST)  # type: ignore[assignment]
+        return get_response(request)
+
+    return answer
+
+
+def _seen(sent: QueryDict) -> QueryDict:
+    if all(text.isprintable() for texts in sent.lists() for text in texts[1]):
+        return sent
+    found = sent.copy()
+    for name, texts in sent.lists():
+        found.setlist(name, [seen(text) for text in texts])
+    return found
 
 
 MOST_NUMBER = 2**63 - 1

@@ -93,6 +93,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "hermotrope.guard.seen_texts",
     "hermotrope.entry.asked.page_or_part",
     "hermotrope.entry.liked.as_liked",
     "hermotrope.bench.unreadable.UnreadableMiddleware",

@@ -13,5 +13,6 @@ urlpatterns = [
     path("c/<int:pk>/", include("hermotrope.proving.urls")),
     path("", include("hermotrope.bench.urls")),
 ]
+handler400 = "hermotrope.bench.views.errors.unread"
 handler404 = "hermotrope.bench.views.errors.not_found"
 handler500 = "hermotrope.bench.views.errors.broken"

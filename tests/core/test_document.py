@@ -98,6 +98,18 @@ class Documents(SimpleTestCase):
         made = case_from(tree("cases", "reference-1", **{"source.cells_in_series": 5.0}))
         self.assertEqual(made, case_from(tree("cases", "reference-1")))
 
+    def test_what_nobody_sees_falls_away(self) -> None:
+        """A mark of direction would turn the figures beside it, a control would be an order to a terminal."""
+        made = tree("cases", "reference-1", title="a\u202e21 V\x1b[31m", **{"source.name": "one\r\ntwo \u200d\ufeffö"})
+        found = read_case(json.dumps(made))
+        self.assertEqual(found.title, "a21 V[31m")
+        self.assertEqual(found.source and found.source.name, "one\r\ntwo \u200dö")
+        self.assertEqual(read_case(json.dumps(made, ensure_ascii=False)), found)
+        for name in ("tit\u202ele", "title\x07"):
+            with self.subTest(name), self.assertRaises(CaseError) as caught:
+                read_case(json.dumps({**made, name: "x"}))
+            self.assertTrue(str(caught.exception).isprintable(), str(caught.exception))
+
     def test_what_is_no_document(self) -> None:
         whole = json.dumps(tree("cases", "reference-1"))
         for data in (

@@ -75,6 +75,29 @@ class Pages(TestCase):
         strict = Client(enforce_csrf_checks=True)
         self.assertEqual(strict.post(f"/c/{self.made.pk}/step/", {"do": "undo"}).status_code, 403)
 
+    def test_what_is_too_much_for_a_form_or_broken_is_told(self) -> None:
+        where = f"/c/{self.made.pk}/step/"
+        whole = "multipart/form-data; boundary=x"
+        for sent, kind, words in (
+            ("note=" + "a" * 2_600_000, "application/x-www-form-urlencoded", "more than 2.5 MB of text"),
+            ("&".join(f"n{i}=1" for i in range(1001)), "application/x-www-form-urlencoded", "more than 1,000 fields"),
+            ('--x\r\nContent-Disposition: form-data; name="a"; filename="b"\r\n'
+             "Content-Transfer-Encoding: base64\r\n\r\n!\r\n--x--", whole, "cannot be read as a form"),
+        ):  # fmt: skip
+            for headers, type_ in (({"HX-Request": "true"}, "text/plain"), ({}, "text/html")):
+                with self.subTest(words=words, type=type_):
+                    answer = self.client.post(where, sent, content_type=kind, headers=headers)
+                    self.assertEqual(answer.status_code, 400)
+                    self.assertIn(words, answer.content.decode())
+                    self.assertTrue(answer["Content-Type"].startswith(type_))
+        self.assertEqual(Conversion.objects.get(pk=self.made.pk).version, self.made.version)
+
+    def test_what_is_typed_arrives_without_signs_that_nobody_sees(self) -> None:
+        sent = {"place": "/title", "text": "Lamp \u202e21 V\x00\u2067 👩‍🔧", "version": self.made.version}
+        self.assertEqual(self.client.post(f"/c/{self.made.pk}/set/", sent, headers=HTMX).status_code, 200)
+        self.assertEqual(Conversion.objects.get(pk=self.made.pk).title, "Lamp 21 V 👩‍🔧")
+        self.assertContains(self.client.get("/", {"find": "La\u200bmp 2"}), "Lamp 21 V")
+
     def test_every_panel_opens(self) -> None:
         for panel in (
             "",

@@ -366,14 +366,16 @@ class Files(TestCase):
                     actions.item_from(row)
 
     def test_formulas_are_disarmed_on_the_way_out_and_restored_on_the_way_in(self) -> None:
-        for name in ("=1+1", "+cmd", "-2", "@sum", "\tx", "plain"):
+        for name in ("=1+1", "+cmd", "-2", "@sum", "\tx", "\nx", "＝1", "plain"):
             Item.objects.create(key=actions.free_key("x" + name), kind="meter", name=name)
         text = self.client.get("/shelf/shelf.csv").content.decode()
         for row in csv.reader(io.StringIO(text)):
             for cell in row:
-                self.assertNotRegex(cell, r"^[=+\-@\t\r]")
+                self.assertNotRegex(cell, r"^[=+\-@\t\r\n＝＋－＠]")
         names = {row["name"] for row in shelf_file.read(text.encode())}
-        self.assertLessEqual({"=1+1", "+cmd", "-2", "@sum", "plain"}, names)
+        self.assertLessEqual({"=1+1", "+cmd", "-2", "@sum", "＝1", "plain"}, names)
+        turned = text.replace("plain", "pla\u202ein")
+        self.assertEqual({row["name"] for row in shelf_file.read(turned.encode())}, names)
 
     def test_five_thousand_rows_in_one_go(self) -> None:
         part = json.dumps({"stage": "lead", "length_m": 1, "area_mm2": 0.75})

@@ -6,6 +6,8 @@ from collections.abc import Callable, Mapping
 from datetime import date, timedelta
 from typing import Any
 
+from hermotrope_core.values.text import seen
+
 EARLIEST = date(1990, 1, 1)
 
 
@@ -55,4 +57,4 @@ def words(longest: int) -> Callable[[str], str]:
 
 def visible(text: str) -> str:
     """A text without signs that are not seen; ends of lines stay."""
-    return "".join(sign for sign in text.replace("\r\n", "\n") if sign.isprintable() or sign == "\n").strip()
+    return seen(text.replace("\r\n", "\n")).strip()

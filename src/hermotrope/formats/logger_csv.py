@@ -20,6 +20,7 @@ import msgspec
 from hermotrope.formats.log_times import CLOCK, DATE, STAMP
 from hermotrope_core.fit.runlog import Column
 from hermotrope_core.tell.record import SEPARATORS, LogColumn, LogMapping, TimeKind
+from hermotrope_core.values.text import seen
 
 LARGEST_BYTES = 100_000_000
 CHUNK = 1 << 20
@@ -110,7 +111,7 @@ def _names(above: list[list[str]], width: int) -> list[str]:
     header = above[-1] if above and len(above[-1]) >= width - 1 else []
     if len(above) > 1 and len(above[-2]) == len(header) and all(not cell or _UNIT.match(cell) for cell in header):
         header = [f"{name} ({unit})" if unit else name for name, unit in zip(above[-2], header, strict=True)]
-    return [header[i].strip().strip('"') if i < len(header) else f"column {i + 1}" for i in range(width)]
+    return [seen(header[i]).strip().strip('"') if i < len(header) else f"column {i + 1}" for i in range(width)]
 
 
 def _counts(body: list[list[str]], index: int) -> bool:

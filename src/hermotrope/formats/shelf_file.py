@@ -11,10 +11,12 @@ from typing import Any
 
 import msgspec
 
+from hermotrope.formats.cells import bare, harmless
 from hermotrope_core.know.label import LabelError
 from hermotrope_core.know.shelved import part_of
 from hermotrope_core.plan.document import CaseError, json_tree, of_format
 from hermotrope_core.plan.upgrade import SHELF
+from hermotrope_core.values.text import seen
 
 FORMAT = SHELF.current
 COLUMNS = ("key", "kind", "group", "name", "have", "count", "price", "mass_g", "recharge_h", "note", "part")
@@ -22,8 +24,6 @@ MOST_ROWS, MOST_LABELS = 20_000, 5_000
 """A label is read word by word, a third of a millisecond each."""
 LARGEST_BYTES = 20_000_000
 _QUANTITY = re.compile(r"\d\s*(mAh|Ah|Wh|mV|V|A|W|m)\b")
-_FORMULA = re.compile(r"^[=+\-@\t\r]")
-_GUARDED = re.compile(r"^'[=+\-@\t\r]")
 
 
 def write_json(rows: Iterable[dict[str, Any]]) -> str:
@@ -41,12 +41,8 @@ def write_csv(rows: Iterable[dict[str, Any]]) -> str:
     writer.writeheader()
     for row in rows:
         flat = {**row, "part": json.dumps(row["part"], ensure_ascii=False) if row["part"] is not None else ""}
-        writer.writerow({name: _guard("" if flat[name] is None else str(flat[name])) for name in COLUMNS})
+        writer.writerow({name: harmless("" if flat[name] is None else str(flat[name])) for name in COLUMNS})
     return out.getvalue()
-
-
-def _guard(text: str) -> str:
-    return f"'{text}" if _FORMULA.match(text) else text
 
 
 def read(data: bytes) -> list[dict[str, Any]]:
@@ -59,6 +55,7 @@ def read(data: bytes) -> list[dict[str, Any]]:
         raise CaseError("file", "is not text in UTF-8") from None
     if "\x00" in text or not text.strip():
         raise CaseError("file", "is empty" if not text.strip() else "is not a text file")
+    text = seen(text)
     read_as = _read_json if text.lstrip()[0] in "{[" else _read_csv if _names_columns(text) else _read_labels
     rows = read_as(text)
     if len(rows) > MOST_ROWS:
@@ -113,12 +110,8 @@ def _read_csv(text: str) -> list[dict[str, Any]]:
         for cells in reader:
             if None in cells:
                 raise CaseError(f"line {reader.line_num}", "has more cells than the first line names columns")
-            row = {k.strip(): _bare(v) for k, v in cells.items() if v is not None}
+            row = {k.strip(): bare(v) for k, v in cells.items() if v is not None}
             rows.append(row)
     except csv.Error as error:
         raise CaseError(f"line {reader.line_num}", str(error)) from None
     return rows
-
-
-def _bare(text: str) -> str:
-    return text[1:] if _GUARDED.match(text) else text

@@ -9,6 +9,8 @@ from datetime import timedelta
 from django.db import models
 from django.utils import timezone
 
+from hermotrope_core.values.text import seen
+
 LASTS = timedelta(days=30)
 """A phone that was not seen so long is a stranger again."""
 LONGEST_NAME = 40
@@ -41,7 +43,7 @@ class Phone(models.Model):
 
 def called(text: str) -> str:
     """A name that was typed for a phone, as it is kept."""
-    return "".join(sign for sign in text if sign.isprintable()).strip()[:LONGEST_NAME]
+    return " ".join(seen(text).split())[:LONGEST_NAME]
 
 
 def _hash(token: str) -> str:

@@ -21,6 +21,7 @@ from hermotrope_core.plan.duty import Segment
 from hermotrope_core.plan.source import Source
 from hermotrope_core.plan.upgrade import CASE, Format, WrongFormat
 from hermotrope_core.values.fields import FIELDS
+from hermotrope_core.values.text import seen
 
 LARGEST_BYTES = 2_000_000
 MOST_LEVELS = 40
@@ -60,7 +61,7 @@ def json_tree(data: bytes | str | IO[bytes], what: str, largest: float = LARGEST
     """The tree of a JSON text that is to be a case, an outing, a shelf (`what`), of at most `largest` bytes.
 
     Of an open file no more is held at once than its text and its tree. Raises `CaseError` for what is too large, is no
-    JSON, or holds numbers or characters that cannot be kept.
+    JSON, or holds numbers or characters that cannot be kept. Signs that nobody sees fall away.
     """
     raw = data.encode() if isinstance(data, str) else data if isinstance(data, bytes) else data.read(int(largest) + 1)
     if len(raw) > largest:
@@ -85,7 +86,18 @@ def json_tree(data: bytes | str | IO[bytes], what: str, largest: float = LARGEST
         raise CaseError(what, "nested too deeply")
     if (place := not_finite(tree)) is not None:
         raise CaseError(place, "must be a finite number")
+    _shown(tree)
     return tree
+
+
+def _shown(part: object) -> None:
+    """Take out of every text of a tree, in place, what nobody sees."""
+    inside = part.items() if isinstance(part, dict) else enumerate(part) if isinstance(part, list) else ()
+    for name, value in inside:
+        if not isinstance(value, str):
+            _shown(value)
+        elif not value.isprintable():
+            part[name] = seen(value)  # type: ignore[index]  # a dict or a list, as it has an inside
 
 
 def too_deep(tree: object) -> bool:
@@ -103,11 +115,16 @@ def _inside(part: dict[str, Any] | list[Any]) -> Iterable[Any]:
 
 
 def _each_key_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    """An object whose keys are each given once: of two, nobody knows which was meant. Raises ValueError."""
+    """An object whose keys can be seen and are each given once: of two, nobody knows which was meant.
+
+    Raises ValueError.
+    """
     found = dict(pairs)
     if len(found) < len(pairs):
         (twice, _), *_ = Counter(key for key, _ in pairs).most_common(1)
         raise ValueError(f"{twice[:60]!r} is given twice in one object")
+    if not all(map(str.isprintable, found)):
+        raise ValueError("a name in it has signs that cannot be seen")
     return found
 
 

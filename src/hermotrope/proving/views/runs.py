@@ -7,6 +7,7 @@ from typing import Any, get_args
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
+from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET
 
 from hermotrope.bench.models import Conversion
@@ -184,5 +185,5 @@ def original(request: HttpRequest, pk: int, log: int) -> HttpResponse:
     """The file as it came, byte for byte."""
     row = get_object_or_404(RunLogRow, pk=log, conversion_id=pk)
     name = re.sub(r"[^\w.-]+", "-", row.original_name or "log.csv").strip("-.") or "log.csv"
-    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    headers = {"Content-Disposition": content_disposition_header(True, name) or "attachment"}
     return HttpResponse(original_of(row), content_type="text/csv", headers=headers)

@@ -69,8 +69,8 @@
     0: "The bench does not answer. Is it still running?",
   };
   const reason = (xhr) =>
-    [403, 503].includes(xhr.status) && xhr.getResponseHeader("Content-Type")?.startsWith("text/plain")
-      ? xhr.responseText // what a phone may not do; why nothing can be saved just now
+    [400, 403, 503].includes(xhr.status) && xhr.getResponseHeader("Content-Type")?.startsWith("text/plain")
+      ? xhr.responseText // why it is not read, not allowed (a phone), not kept
       : (TOLD[xhr.status] ?? `The bench answered ${xhr.status}: that is our fault.`);
   document.addEventListener("htmx:beforeRequest", (event) => {
     document.querySelectorAll(".press-error").forEach((note) => note.remove());
