@@ -7,9 +7,9 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from hermotrope_core.circuit.path import circuit_of
-from hermotrope_core.circuit.piece import collapse_emf, inverse, threshold
 from hermotrope_core.circuit.point import draw_of, point, section_amps
 from hermotrope_core.circuit.situation import Situation
+from hermotrope_core.circuit.thresholds import collapse_emf, inverse, threshold
 from hermotrope_core.judge.working import inlet_working, runtime_working
 from hermotrope_core.kinds.effects import Demand
 from hermotrope_core.kinds.lead import lead_ohm

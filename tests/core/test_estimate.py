@@ -10,7 +10,7 @@ from hermotrope_core.circuit.discharge import NeverEnds, run
 from hermotrope_core.circuit.estimate import Z95, estimate, factors, normals
 from hermotrope_core.circuit.many import runs
 from hermotrope_core.circuit.path import circuit_of
-from hermotrope_core.circuit.piece import inverse
+from hermotrope_core.circuit.thresholds import inverse
 from hermotrope_core.kinds.effects import CAUSES
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from

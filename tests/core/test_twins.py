@@ -16,10 +16,11 @@ from hermotrope_core.circuit import arrays, discharge
 from hermotrope_core.circuit.asleep import off_after
 from hermotrope_core.circuit.discharge import Run, run
 from hermotrope_core.circuit.netlist import netlist
-from hermotrope_core.circuit.piece import overload_emf, threshold
 from hermotrope_core.circuit.point import section_amps
+from hermotrope_core.circuit.power_span import PowerSpan
 from hermotrope_core.circuit.situation import Situation
 from hermotrope_core.circuit.steady import descend
+from hermotrope_core.circuit.thresholds import overload_emf, threshold
 from hermotrope_core.hours import job
 from hermotrope_core.hours.night import through_the_night
 from hermotrope_core.hours.swap import swap_plan
@@ -83,6 +84,38 @@ class Steady(SimpleTestCase):
                 for direct in ({}, {"path.2": diode, "device.supply": wide}):
                     with self.subTest(load=load, end=end, direct=bool(direct)):
                         self.held(case("cases", MOUNT, **one, **load, **end, **direct, **{"source.peukert": 1.0}))
+
+
+class Turns(SimpleTestCase):
+    """A constant power gone through in one step is what its moments say."""
+
+    def held(self, made: Case) -> int:
+        with patch.object(PowerSpan, "through", autospec=True, side_effect=PowerSpan.through) as steps:
+            quick = run(made)
+        with patch.object(PowerSpan, "fits", return_value=False):
+            slow = run(made)
+        self.assertEqual((quick.end_cause, quick.end_mode), (slow.end_cause, slow.end_mode))
+        for name in FIGURES:
+            one, other = getattr(quick, name), getattr(slow, name)
+            self.assertAlmostEqual(one, other, delta=1e-11 * max(1.0, other), msg=name)
+        return int(steps.call_count)
+
+    def test_of_every_case(self) -> None:
+        steps = 0
+        for folder in ("cases", "judgements"):
+            for name, _, _ in golden(folder):
+                with self.subTest(name):
+                    steps += self.held(case(folder, name))
+        self.assertGreater(steps, 50)
+
+    def test_down_to_a_collapse_and_through_turns_of_every_length(self) -> None:
+        for seconds in (1e-3, 40.0, 3000.0, 50_000.0):
+            for end in ({"source.cutoff_v": 1.0}, {"source.reserve_soc": 0.3}, {"source.resistance_ohm": 1.4}):
+                for more in ({}, {"path.2": {"stage": "diode", "forward_v": 0.6, "count": 2}}):
+                    turns = [{"mode": "slew", "seconds": seconds}, {"mode": "hold", "seconds": 2 * seconds}]
+                    with self.subTest(seconds=seconds, end=end, more=bool(more)):
+                        made = case("cases", MOUNT, **end, **more, **{"duty.repeat": turns, "source.peukert": 1.0})
+                        self.assertGreater(self.held(made), 2)
 
 
 KINDS = st.sampled_from(("power", "current", "resistance"))

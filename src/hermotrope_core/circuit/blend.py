@@ -7,9 +7,7 @@ are added up as series on each piece.
 
 from __future__ import annotations
 
-from math import nan
-
-from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece
+from hermotrope_core.circuit.piece import ModeLaw, Moment, Passage, Piece
 from hermotrope_core.circuit.series import Spans, Sums
 
 NEWTON_STEPS = 50
@@ -47,17 +45,15 @@ class Blend:
         return seconds, seconds * source, seconds * device, seconds * coulombs
 
 
-class BlendSpan:
-    """What `Span` is for a steady mode, with the same questions asked of it."""
+class BlendSpan(Passage):
+    """What `Span` is for a steady mode."""
 
-    __slots__ = ("bound", "ends", "flat", "last", "law", "piece", "q", "series")
+    __slots__ = ("bound", "ends", "last", "law", "piece", "series")
 
     def __init__(self, law: Blend, piece: Piece, stop: float) -> None:
         self.law, self.piece = law, piece
         self.bound = max(piece.low, stop)
         self.ends = stop >= piece.low
-        self.flat = False
-        self.q = nan  # no two of these continue each other's sums
         self.series = Spans(self.bound, piece.high, self._rates) if piece.high > self.bound else None
         self.last = self.moment(self.bound)
 
@@ -65,16 +61,14 @@ class BlendSpan:
         return self.law.rates(self.piece.emf(soc))
 
     def moment(self, soc: float) -> Moment:
-        """This mode at a charge."""
         emf = self.piece.emf(soc)
         return Moment(soc, emf, self.law.amps(emf), 0.0)
 
     def seconds(self, start: Moment) -> float:
-        """Time from a moment down to the bound."""
         return self._sums(start, self.last)[0]
 
     def after(self, start: Moment, seconds: float) -> Moment:
-        """The moment `seconds` after `start`, before the bound is reached: Newton's steps, kept inside."""
+        """As `Passage.after`: Newton's steps, kept inside."""
         soc = max(self.bound, start.soc - seconds * self.law.speed(start.emf))
         for _ in range(NEWTON_STEPS):
             step = (self._sums(start, self.moment(soc))[0] - seconds) * self.law.speed(self.piece.emf(soc))
@@ -84,7 +78,6 @@ class BlendSpan:
         return self.moment(soc)
 
     def taken(self, start: Moment, end: Moment, seconds: float) -> tuple[float, float, float]:
-        """Joules from the terminals, joules into the device and coulombs, between two moments."""
         _, source, device, coulombs = self._sums(start, end)
         return source, device, coulombs
 

@@ -2,7 +2,7 @@
 
 Nothing is stepped in time. Between two knots of the EMF table the EMF is linear in charge, so time
 and energy have closed forms in the current (module `piece`), Peukert's law included. Limits become
-thresholds of EMF (`threshold`), hence of charge, so an event is solved for and not searched. Where
+thresholds of EMF (module `thresholds`), hence of charge, so an event is solved for and not searched. Where
 a stretch of charge holds very many duty cycles, whole cycles are taken at once along the averaged
 flow (`_Run._leap`), so a pulse once a minute for a year costs no more than an hour of it.
 """
@@ -17,9 +17,11 @@ import msgspec
 from hermotrope_core.circuit.asleep import off_after
 from hermotrope_core.circuit.blend import Blend, BlendSpan, blended
 from hermotrope_core.circuit.path import Circuit, circuit_of
-from hermotrope_core.circuit.piece import ModeLaw, Moment, Piece, Span, inverse, last_emf, next_draw
+from hermotrope_core.circuit.piece import ModeLaw, Passage, Piece, Span
 from hermotrope_core.circuit.point import Draw, draw_of, mode_demand, point
+from hermotrope_core.circuit.power_span import PowerSpan
 from hermotrope_core.circuit.steady import SURELY, descend, too_high
+from hermotrope_core.circuit.thresholds import inverse, last_emf, next_draw
 from hermotrope_core.kinds.effects import Cause, Demand
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.case import Case
@@ -176,8 +178,10 @@ class _Run:
         self.here = 0
         self.stepped = -1
         """Piece in which too few cycles are left for a leap."""
+        self.fell = 0.0
+        """How much charge the last cycle took that was followed step by step."""
         self.tame = _tame(circuit)
-        self.spans: dict[tuple[int, int], Span | BlendSpan] = {}
+        self.spans: dict[tuple[int, int], Passage] = {}
         self.off_s = self._auto_off()
 
     def _pieces(self) -> list[Piece]:
@@ -227,6 +231,7 @@ class _Run:
         while True:
             if len(self.segments) > 1 and not self.once:
                 self._leap()
+            before = self.soc
             for mode, lasts in self.segments:
                 if cause := self._refused(mode):
                     return self._end(cause, mode)
@@ -234,6 +239,7 @@ class _Run:
                     self.marks.append(Mark(self.time, self.soc, mode))
                 if cause := self._segment(mode, inf if for_ever else lasts):
                     return self._end(cause, mode)
+            self.fell = before - self.soc
             if self.once:
                 return self._end("programme over", self.segments[-1][0])
 
@@ -262,17 +268,22 @@ class _Run:
             return now.breaches[0].cause
         return cause if self.soc <= stop else None
 
-    def _span(self, index: int) -> Span | BlendSpan:
+    def _span(self, index: int) -> Passage:
         """A mode on the present piece, kept for its next turn."""
         piece = self.pieces[self.here]
         law, stop = self._law(index, piece), self.stops[index][0]
-        span = BlendSpan(law, piece, stop) if isinstance(law, Blend) else Span(law, piece, stop)
+        if isinstance(law, Blend):
+            span: Passage = BlendSpan(law, piece, stop)
+        else:
+            span = PowerSpan(law, piece, stop) if PowerSpan.fits(law, piece, stop) else Span(law, piece, stop)
         self.spans[index, self.here] = span
         return span
 
     def _law(self, index: int, piece: Piece) -> ModeLaw | Blend:
         """The law that a mode follows on a piece, which no change of law cuts."""
         laws = self.laws[index]
+        if len(laws) == 1:
+            return laws[0][1]
         middle = 0.5 * (piece.low + piece.high)
         return next((law for until, law in laws if middle > until), laws[-1][1])
 
@@ -280,14 +291,15 @@ class _Run:
         """Run one mode for `lasts` seconds or to its end; the cause if it ended."""
         left = min(lasts, self.off_s - self.time)
         switched_off = left < lasts
-        span = self.spans.get((index, self.here)) or self._span(index)
-        start = span.moment(self.soc)
         while True:
-            seconds = span.seconds(start)
-            if seconds > left:
-                self._go(span, start, span.after(start, left), left)
+            span = self.spans.get((index, self.here)) or self._span(index)
+            seconds, self.soc, source, device, coulombs = span.through(self.soc, left)
+            self.time += seconds
+            self.source_j += source
+            self.device_j += device
+            self.drawn_as += coulombs
+            if seconds == left:
                 return "auto-off" if switched_off else None
-            self._go(span, start, span.last, seconds)
             left -= seconds
             if span.ends:
                 return self.stops[index][1]
@@ -296,17 +308,6 @@ class _Run:
                 return _floor_cause(self.circuit)
             if self.marks is not None:
                 self.marks.append(Mark(self.time, self.soc, index))
-            before, span = span, self.spans.get((index, self.here)) or self._span(index)
-            alike = before.law is span.law and before.q == span.q and before.flat == span.flat
-            start = before.last if alike else span.moment(self.soc)
-
-    def _go(self, span: Span | BlendSpan, start: Moment, end: Moment, seconds: float) -> None:
-        source, device, coulombs = span.taken(start, end, seconds)
-        self.source_j += source
-        self.device_j += device
-        self.drawn_as += coulombs
-        self.time += seconds
-        self.soc = end.soc
 
     def _leap(self) -> None:
         """Take as many whole cycles at once as fit above the next kink and every mode's stop.
@@ -316,9 +317,11 @@ class _Run:
         so the cycles between two charges are ∫ d(soc) / h. What is left out is of third order in
         the charge of one cycle, which `LEAP_CYCLES` keeps small.
         """
-        if self.here == self.stepped or any(draw.breaches for draw in self.draws) or self._too_high():
-            return
         piece = self.pieces[self.here]
+        if self.here == self.stepped or self.soc - piece.low < LEAP_CYCLES * self.fell:
+            return
+        if any(draw.breaches for draw in self.draws) or self._too_high():
+            return
         floor = max(piece.low, *(stop for stop, _ in self.stops))
         if self.soc <= floor:
             return

@@ -1,4 +1,4 @@
-"""One mode on one span of charge: time, energy and charge in closed form, and where it must stop.
+"""One mode on one span of charge: time, energy and charge in closed form.
 
 Between two knots of the EMF table the EMF is linear in charge; along the first stretch of a path a
 mode is a constant power, current or resistance. Then everything is a sum of powers of the current.
@@ -6,14 +6,13 @@ mode is a constant power, current or resistance. Then everything is a sum of pow
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from math import inf, log, sqrt
 
 import msgspec
 
 from hermotrope_core.circuit.path import Circuit
-from hermotrope_core.circuit.point import Draw, section_amps
-from hermotrope_core.kinds.effects import CAUSES, Cause, Demand
-from hermotrope_core.values.known import Table
+from hermotrope_core.kinds.effects import Demand
 
 HALLEY_CLOSE = 1e-5
 """Relative change of the current whose cube is below the rounding of a float."""
@@ -21,54 +20,6 @@ FLAT = 1e-9
 """Where the EMF rises by less than this share over a piece it counts as constant there."""
 LEAST = 1e-100
 """Fewer watts or amperes are none: the squares of such currents vanish."""
-
-
-def inverse(table: Table, volts: float) -> float:
-    """The highest charge at which the EMF is not above `volts`; -inf if it always is, inf if never.
-
-    `table` ascends in charge and never falls in volts.
-    """
-    if volts >= table[-1][1]:
-        return inf
-    if volts < table[0][1]:
-        return -inf
-    low = 0
-    for i, (_, v) in enumerate(table):
-        if v > volts:
-            break
-        low = i
-    (s0, v0), (s1, v1) = table[low], table[low + 1]
-    return s0 + (s1 - s0) * (volts - v0) / (v1 - v0)
-
-
-def threshold(volts: float, before: tuple[float, float], after: tuple[float, float], demand: Demand) -> float:
-    """EMF at which the volts at a tap of a stretch fall to `volts`; -inf if it collapses before that.
-
-    `before` and `after` are (ohms, volts of drop) between the source and the tap, and between the
-    tap and the demand.
-    """
-    (ohm, drop), (ohm_after, drop_after) = before, after
-    amps = section_amps(volts - drop_after, ohm_after, demand)
-    if amps is None:
-        return -inf
-    total = ohm + ohm_after
-    if demand.kind == "power" and total > 0.0 and amps * amps * total > demand.value:
-        return -inf  # the lower root: collapse comes first
-    return volts + drop + ohm * amps
-
-
-def collapse_emf(ohm: float, drop: float, demand: Demand) -> float:
-    """EMF below which a stretch cannot feed the demand: V² = 4 R P for power."""
-    if demand.kind == "power":
-        return drop + 2.0 * sqrt(ohm * demand.value)
-    return drop + (ohm * demand.value if demand.kind == "current" else demand.dark_v)
-
-
-def overload_emf(ohm: float, drop: float, demand: Demand, most_a: float) -> float:
-    """EMF below which more than `most_a` amperes flow: E = D + R I + P / I; -inf if never before a collapse."""
-    if demand.kind == "power" and most_a * most_a * ohm < demand.value:
-        return drop + ohm * most_a + demand.value / most_a
-    return inf if demand.kind == "current" and demand.value > most_a else -inf
 
 
 class Piece(msgspec.Struct, frozen=True, gc=False):
@@ -82,6 +33,11 @@ class Piece(msgspec.Struct, frozen=True, gc=False):
 
     def emf(self, soc: float) -> float:
         return self.emf0 + self.slope * (soc - self.soc0)
+
+
+Passed = tuple[float, float, float, float, float]
+"""What passes while a mode is on: seconds, the charge that is left, joules from the terminals, joules into the device,
+coulombs."""
 
 
 class Moment(msgspec.Struct, frozen=True, gc=False):
@@ -200,7 +156,41 @@ class ModeLaw:
         return self.drop + self.lin * rest + self.p / rest
 
 
-class Span:
+class Passage(ABC):
+    """One mode between two charges: what passes there, out of the moments at which it begins and ends."""
+
+    __slots__ = ()
+    ends: bool
+    """Whether the mode must stop at the bound; else the next piece follows."""
+    last: Moment
+    """This mode at the bound."""
+
+    @abstractmethod
+    def moment(self, soc: float) -> Moment:
+        """This mode at a charge."""
+
+    @abstractmethod
+    def seconds(self, start: Moment) -> float:
+        """Time from a moment down to the bound."""
+
+    @abstractmethod
+    def after(self, start: Moment, seconds: float) -> Moment:
+        """The moment `seconds` after `start`, before the bound is reached."""
+
+    @abstractmethod
+    def taken(self, start: Moment, end: Moment, seconds: float) -> tuple[float, float, float]:
+        """Joules from the terminals, joules into the device and coulombs, between two moments."""
+
+    def through(self, soc: float, left: float) -> Passed:
+        """From a charge on, for `left` seconds or down to the bound."""
+        start, end = self.moment(soc), self.last
+        seconds = self.seconds(start)
+        if seconds >= left:
+            seconds, end = left, self.after(start, left)
+        return (seconds, end.soc, *self.taken(start, end, seconds))
+
+
+class Span(Passage):
     """One mode on one piece, down to `bound`: the piece's low end, or where the mode must stop."""
 
     __slots__ = ("bound", "ends", "flat", "last", "law", "piece", "q", "scale")
@@ -219,7 +209,6 @@ class Span:
             self.q = law.q and self._peukert(law.q)
             self.scale = law.q3600 / piece.slope * (law.rated**self.q if self.q else 1.0)
         self.last = Moment(self.bound, emf, amps, 0.0 if self.flat else self.clock(amps))
-        """This mode at the bound."""
 
     def _peukert(self, q: float) -> float:
         """The exponent that holds on this piece, kept off 1, where a power would become a logarithm."""
@@ -245,19 +234,17 @@ class Span:
         return power * charge, power * source, power * square / (2.0 - q)
 
     def moment(self, soc: float) -> Moment:
-        """This mode at a charge."""
         emf = self.piece.emf0 + self.piece.slope * (soc - self.piece.soc0)
         amps = self.law.amps(emf)
         return Moment(soc, emf, amps, 0.0 if self.flat else self.clock(amps))
 
     def seconds(self, start: Moment) -> float:
-        """Time from a moment down to the bound."""
         if self.flat:
             return (start.soc - self.bound) / self.law.speed(start.amps) if start.amps else inf
         return self.scale * (start.clock - self.last.clock)
 
     def after(self, start: Moment, seconds: float) -> Moment:
-        """The moment `seconds` after `start`, before the bound is reached.
+        """As `Passage.after`.
 
         Halley's iteration on the time's antiderivative, in the current (the curvature is that of
         q = 0, which only costs an iteration); the charge follows from E = D + L I + P / I.
@@ -290,7 +277,6 @@ class Span:
         return Moment(min(start.soc, max(self.bound, soc)), emf, guess, target)
 
     def taken(self, start: Moment, end: Moment, seconds: float) -> tuple[float, float, float]:
-        """Joules from the terminals, joules into the device and coulombs, between two moments."""
         law = self.law
         if self.flat:
             mean = 0.5 * (start.emf + end.emf)
@@ -310,68 +296,3 @@ class Span:
             inlet = law.p * seconds + law.load * squares + law.own_drop * coulombs
         inlet = inlet if law.device_w is None else law.device_w * seconds
         return source * law.share, inlet * law.share, coulombs * law.share
-
-
-def falls_at(draw: Draw) -> float:
-    """EMF below which the first board passes its input on (`Draw.falls_to`); -inf where none does."""
-    first, least = draw.circuit.stretches[0], draw.circuit.holders[0].passes_below_v if draw.circuit.holders else None
-    if draw.demand is None or least is None:
-        return -inf
-    return threshold(least, (first.resistance_ohm, first.drop_v), (0.0, 0.0), draw.demand)
-
-
-def last_emf(draw: Draw) -> tuple[float, Cause]:
-    """EMF at which a mode must stop, passing on included, with its cause; inf where it never runs."""
-    if draw.demand is None or draw.breaches:
-        return inf, min((b.cause for b in draw.breaches), key=CAUSES.index)
-    found = bounds(draw)
-    emf = max(found)[0]
-    cause = min([why for volts, why in found if volts == emf], key=CAUSES.index)
-    turn, below = next_draw(draw)
-    if below is None or emf >= turn:
-        return emf, cause
-    later, why = last_emf(below)
-    return min(later, turn), why
-
-
-def next_draw(draw: Draw) -> tuple[float, Draw | None]:
-    """What a draw turns into as the pack runs down, and the EMF at which it does; -inf and None where it stays."""
-    turn = falls_at(draw) if draw.falls_to is not None else -inf
-    edge = draw.circuit.weaker_emf
-    if draw.weaker is not None and edge >= turn:
-        return edge, draw.weaker
-    return turn, draw.falls_to
-
-
-def bounds(draw: Draw) -> list[tuple[float, Cause]]:
-    """EMF at which each condition of the first stretch ends this mode, with its cause."""
-    circuit = draw.circuit
-    demand = draw.demand
-    assert demand is not None
-    first = circuit.stretches[0]
-    found: list[tuple[float, Cause]] = []
-    ohm = drop = 0.0
-
-    def tap(volts: float, cause: Cause) -> None:
-        after = (first.resistance_ohm - ohm, first.drop_v - drop)
-        found.append((threshold(volts, (ohm, drop), after, demand), cause))
-
-    for element in first.elements:
-        if element.trips_v is not None:
-            tap(element.trips_v, element.trips)
-        if element.most_a is not None:
-            most = overload_emf(first.resistance_ohm, first.drop_v, demand, element.most_a)
-            found.append((most, "converter overload"))
-        ohm += element.resistance_ohm
-        drop += element.drop_v
-        if element.stage == -1:
-            tap(circuit.cutoff_v, "pack cut-off")
-    ohm, drop = first.resistance_ohm, first.drop_v
-    if circuit.holders:
-        holder = circuit.holders[0]
-        if holder.input_min_v > 0.0:
-            tap(holder.input_min_v, holder.low_cause)
-    else:
-        tap(circuit.device_min_v, "device minimum")
-    found.append((collapse_emf(ohm, drop, demand), "collapse"))
-    return found

@@ -106,13 +106,14 @@ def mode_demand(mode: Mode) -> Demand:
 
     Light-emitting diodes, and motors whose load grows with their speed, are a resistance behind volts (`Mode.line`).
     """
-    if mode.draw is None:
+    draw, line = mode.draw, mode.line
+    if draw is None:
         raise ValueError(f"mode {mode.name!r} has no draw yet")
-    if mode.line is not None:
-        return Demand("resistance", *mode.line)
-    if number(mode.draw) and (mode.kind == "led" or mode.torque == "with-speed"):
+    if line is not None:
+        return Demand("resistance", *line)
+    if number(draw) and (mode.kind == "led" or mode.torque == "with-speed"):
         raise ValueError(f"mode {mode.name!r} does not tell its volts yet")
-    return Demand(mode.asks, number(mode.draw))
+    return Demand(mode.asks, number(draw))
 
 
 def peak_demand(mode: Mode) -> Demand | None:

@@ -11,8 +11,8 @@ from math import inf, sqrt
 import msgspec
 
 from hermotrope_core.circuit.discharge import NOTHING, device_watts
-from hermotrope_core.circuit.piece import falls_at, last_emf
 from hermotrope_core.circuit.point import Draw, draw_of, mode_demand
+from hermotrope_core.circuit.thresholds import falls_at, last_emf
 from hermotrope_core.kinds.effects import Cause
 from hermotrope_core.plan.device import Mode
 

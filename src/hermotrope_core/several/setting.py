@@ -9,9 +9,9 @@ from typing import Literal
 import msgspec
 
 from hermotrope_core.circuit.path import Circuit
-from hermotrope_core.circuit.piece import bounds, falls_at, inverse
 from hermotrope_core.circuit.point import Draw, draw_of, section_amps
 from hermotrope_core.circuit.series import Span, Spans, Sums
+from hermotrope_core.circuit.thresholds import bounds, falls_at, inverse
 from hermotrope_core.kinds.effects import CAUSES, Cause, Demand
 from hermotrope_core.several.junction import asked, fold, junction_volts
 from hermotrope_core.several.pull import Pull

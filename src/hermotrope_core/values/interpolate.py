@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from math import inf
 
 from hermotrope_core.values.known import Table
 
@@ -13,6 +14,6 @@ def at(table: Table, x: float) -> float:
         return table[0][1]
     if x >= table[-1][0]:
         return table[-1][1]
-    i = bisect_right(table, (x, float("inf")))
+    i = bisect_right(table, (x, inf))
     (x0, y0), (x1, y1) = table[i - 1], table[i]
     return y0 + (y1 - y0) * (x - x0) / (x1 - x0)
