@@ -34,8 +34,10 @@ def descend(law: ModeLaw, table: Table, start: float, bottom: float) -> Fall | N
     if law.current is not None or law.q or law.lin <= 0.0 or not table[0][0] <= bottom < start <= table[-1][0]:
         return None
     lin, p, drop, load = law.lin, law.p, law.drop, law.load
-    moments: list[tuple[float, float]] = []
-    """Volts behind the drops where pieces begin and end, each with what the charge per volt changes by there."""
+    weights: list[float] = []
+    """What the charge per volt changes by where pieces begin and end."""
+    moments: list[float] = []
+    """Volts behind the drops there."""
     above = 0.0
     soc1, emf1 = table[-1]
     for soc0, emf0 in reversed(table[:-1]):
@@ -44,18 +46,20 @@ def descend(law: ModeLaw, table: Table, start: float, bottom: float) -> Fall | N
             if rise < FLAT * emf1:
                 return None
             scale = (soc1 - soc0) / rise
-            moments.append((scale - above, (emf1 if above else emf0 + (start - soc0) / scale) - drop))
+            weights.append(scale - above)
+            moments.append((emf1 if above else emf0 + (start - soc0) / scale) - drop)
             above = scale
             if soc0 <= bottom:
-                moments.append((-scale, emf0 + (bottom - soc0) / scale - drop))
+                weights.append(-scale)
+                moments.append(emf0 + (bottom - soc0) / scale - drop)
                 break
         soc1, emf1 = soc0, emf0
     four = 4.0 * law.ohm_total * p
-    lowest = moments[-1][1]
+    lowest = moments[-1]
     if lowest <= 0.0 or lowest * lowest < four or (load == p == 0.0):
         return None
     charges = squares = logs = lasts = 0.0
-    for weight, volts in moments:
+    for weight, volts in zip(weights, moments, strict=True):
         amps = volts / lin if load else 2.0 * p / (volts + sqrt(volts * volts - four))
         square = amps * amps
         charges += weight * (lin * amps + p / amps)

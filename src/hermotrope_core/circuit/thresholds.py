@@ -71,7 +71,8 @@ def last_emf(draw: Draw) -> tuple[float, Cause]:
         return inf, min((b.cause for b in draw.breaches), key=CAUSES.index)
     found = bounds(draw)
     emf = max(found)[0]
-    cause = min([why for volts, why in found if volts == emf], key=CAUSES.index)
+    causes = [why for volts, why in found if volts == emf]
+    cause = causes[0] if len(causes) == 1 else min(causes, key=CAUSES.index)
     turn, below = next_draw(draw)
     if below is None or emf >= turn:
         return emf, cause

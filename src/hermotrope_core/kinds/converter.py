@@ -149,13 +149,13 @@ class Converter(Holding, frozen=True, tag="converter"):
         )
 
     def holder(self, i: int) -> Holder:
-        low = maybe(self.input_min_v) or 0.0
+        low, held = maybe(self.input_min_v) or 0.0, self.held_v
         if self.topology == "buck":
-            low = max(low, self.held_v + self.headroom)
+            low = max(low, held + self.headroom)
         return Holder(
             stage=i,
             linear=False,
-            output_v=self.held_v,
+            output_v=held,
             efficiency=efficiency_of(self.efficiency),
             quiescent=number(self.quiescent_w),
             input_min_v=low,

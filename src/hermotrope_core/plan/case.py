@@ -93,7 +93,7 @@ class Case(Value, frozen=True):
     def duty_modes(self) -> tuple[Mode, ...]:
         """The modes that the duty uses, in the order of the device."""
         used = {segment.mode for segment in self.duty.repeat}
-        return tuple(mode for mode in self.device.modes if mode.name in used)
+        return tuple([mode for mode in self.device.modes if mode.name in used])
 
     def other_modes(self) -> tuple[Mode, ...]:
         """The modes with a known draw that the device has, the duty does not use, and that may still come on."""

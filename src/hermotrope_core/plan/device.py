@@ -133,6 +133,8 @@ class Mode(Value, frozen=True):
         Diodes: D = V_fade, r = (V_at - V_fade) / I_at. A motor whose load grows with its speed, n the share that it
         takes turning free: I = I_at (n + (1 - n) V / V_at), so r = V_at / (I_at (1 - n)) and D = -n V_at / (1 - n).
         """
+        if self.kind not in ("led", "motor"):
+            return None
         at, amps = maybe(self.at_v), maybe(self.current_a)
         if not at or not amps:
             return None

@@ -66,12 +66,12 @@ Table = tuple[tuple[float, float], ...]
 
 def number(x: Number) -> float:
     """Return the plain value of a bare or qualified number."""
-    return x.value if isinstance(x, Known) else x
+    return x if type(x) is float else x.value if isinstance(x, Known) else x
 
 
 def maybe(x: Number | None) -> float | None:
     """Return the plain value, or None where nothing is given."""
-    return None if x is None else number(x)
+    return x if x is None or type(x) is float else number(x)
 
 
 def check_table(name: str, table: Table, low: float, high: float) -> None:
