@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 from django.test import SimpleTestCase, tag
 from msgspec.structs import replace
+from scipy import stats
 
 from hermotrope_core.circuit.discharge import run
 from hermotrope_core.circuit.estimate import Z95, estimate
-from hermotrope_core.fit.trials import SCATTER, Learned, Pooled, Trial, as_run, pooled, taken
+from hermotrope_core.fit.trials import SCATTER, TAILS, Learned, Pooled, Trial, _foretold, as_run, pooled, taken
 from hermotrope_core.plan.case import Case
 from hermotrope_core.plan.document import case_from
 from hermotrope_core.plan.spread import MEASURED_SPREAD, inputs, spread_of
@@ -45,6 +46,17 @@ def told(made: Case, trials: list[Trial]) -> Pooled:
 
 
 @tag("slow")
+class Weights(SimpleTestCase):
+    def test_how_likely_draws_make_a_run_is_student_s(self) -> None:
+        made = plan()
+        ahead, sigma = np.log(np.array([900.0, 3600.0, 4000.0, 90_000.0])), np.array([0.02, 0.05, 0.1, 0.3])
+        for ended in (True, False):
+            said = _foretold([Trial(made, 3700.0, ended)], [ahead], sigma)
+            off = (np.log(3700.0) - ahead) / sigma
+            theirs = stats.t.logpdf(off, TAILS) - np.log(sigma) if ended else stats.t.logsf(off, TAILS)
+            np.testing.assert_allclose(said, theirs, rtol=1e-9)
+
+
 class NextRun(SimpleTestCase):
     def test_the_next_run_lies_in_the_range_nine_times_of_ten(self) -> None:
         """Made-up packs and loads, ten runs each at two temperatures: the eleventh against the range."""
