@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import secrets
 from pathlib import Path
@@ -165,9 +166,25 @@ CSRF_COOKIE_NAME = f"hermotrope-{os.environ.get('HERMOTROPE_PORT', 'token')}"
 """Our own and with the port: cookies of one machine are shared by all that it serves."""
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
+
+
+def _in_a_line(record: logging.LogRecord) -> bool:
+    """What was refused is told in one line: whoever sends it could fill the log with traces."""
+    record.exc_info = None
+    return True
+
+
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "loggers": {"waitress.queue": {"level": "ERROR"}, "django.request": {"handlers": ["console"], "level": "ERROR"}},
+    "filters": {"in-a-line": {"()": "django.utils.log.CallbackFilter", "callback": _in_a_line}},
+    "handlers": {
+        "console": {"class": "logging.StreamHandler"},
+        "refused": {"class": "logging.StreamHandler", "filters": ["in-a-line"]},
+    },
+    "loggers": {
+        "waitress.queue": {"level": "ERROR"},
+        "django.request": {"handlers": ["console"], "level": "ERROR"},
+        "django.security": {"handlers": ["refused"], "level": "WARNING", "propagate": False},
+    },
 }

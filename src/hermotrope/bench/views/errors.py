@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.conf import settings
-from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent
+from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent, TooManyFilesSent
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
@@ -22,8 +22,8 @@ def unread(request: HttpRequest, exception: Exception) -> HttpResponse:
     if isinstance(exception, RequestDataTooBig):
         most = settings.DATA_UPLOAD_MAX_MEMORY_SIZE / 1e6
         words = f"That is more than {most:.1f} MB of text in one form, so nothing was changed."
-    elif isinstance(exception, TooManyFieldsSent):
-        words = f"That form has more than {settings.DATA_UPLOAD_MAX_NUMBER_FIELDS:,} fields, so nothing was changed."
+    elif isinstance(exception, TooManyFieldsSent | TooManyFilesSent):
+        words = "That form has more fields or files than any of this bench, so nothing was changed."
     if request.headers.get("HX-Request"):
         return HttpResponse(words, status=400, content_type=PLAIN)
     return render(request, "error.html", {"title": "Not read", "words": words}, status=400)
