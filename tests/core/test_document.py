@@ -100,7 +100,9 @@ class Documents(SimpleTestCase):
 
     def test_what_nobody_sees_falls_away(self) -> None:
         """A mark of direction would turn the figures beside it, a control would be an order to a terminal."""
-        made = tree("cases", "reference-1", title="a\u202e21 V\x1b[31m", **{"source.name": "one\r\ntwo \u200d\ufeffö"})
+        made = tree(
+            "cases", "reference-1", title="a\u202e21 V\x1b[31m", **{"source.name": "one\r\ntwo \u200d\ufeff\uffffö"}
+        )
         found = read_case(json.dumps(made))
         self.assertEqual(found.title, "a21 V[31m")
         self.assertEqual(found.source and found.source.name, "one\r\ntwo \u200dö")

@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 
 _UNSEEN = re.compile(
-    "[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\xad\u061c\u180e\u200b\u200e\u200f\u2028-\u202e\u2060-\u206f\ufeff\ufff9-\ufffb"
-    "\U000e0001\U000e0020-\U000e007f]"
+    "[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\xad\u061c\u180e\u200b\u200e\u200f\u2028-\u202e\u2060-\u206f\ufeff"
+    "\ufff9-\ufffb\ufffe\uffff\U000e0001\U000e0020-\U000e007f]"
 )
 """Controls but tabs and ends of lines, marks of direction, joints of no width but those that letters and pictures need
-(categories Cc, Cf, Zl and Zp of the Unicode Standard)."""
+(categories Cc, Cf, Zl and Zp of the Unicode Standard), and what no XML may hold (XML 1.0, 2.2)."""
 
 
 def seen(text: str) -> str:
