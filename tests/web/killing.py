@@ -17,7 +17,7 @@ import sys
 import threading
 import time
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from http.client import HTTPConnection, HTTPException
 from pathlib import Path
 from typing import NoReturn
@@ -28,7 +28,8 @@ from hermotrope.backups import DATABASE
 
 FIRST_PORT = 18200
 LIVES_S = (0.2, 0.8)
-"""How long a server may work before it is killed, seconds."""
+"""How long a server may work before it is killed, seconds: since all write to it, in every fourth round since birth."""
+PATIENCE_S = 10.0
 TORN = (
     "SELECT 'conversion ' || c.id FROM bench_conversion c WHERE NOT EXISTS (SELECT 1 FROM bench_revision r"
     ' WHERE r.conversion_id = c.id AND r.number = c.revision AND r."case" = c."case")',
@@ -49,13 +50,15 @@ class Writer:
     page: str
     to: str
     words: dict[str, str]
-    field: str
+    figure: str
     form: str
     kept: str
     sent: int = 1000
     answered: int = 0
     count: int = 0
     trouble: str = ""
+    at_it: threading.Event = field(default_factory=threading.Event)
+    """Set once it has its page, or never will."""
 
     def write(self, port: int) -> None:
         """Send figures until the server is gone."""
@@ -67,9 +70,10 @@ class Writer:
             token = _hidden(text, "csrfmiddlewaretoken")
             headers = {"Cookie": cookie, "X-CSRFToken": token, "HX-Request": "true"}
             headers["Content-Type"] = "application/x-www-form-urlencoded"
+            self.at_it.set()
             while True:
                 self.sent += 1
-                words = self.words | {self.field: self.form.format(self.sent), "version": _hidden(text, "version")}
+                words = self.words | {self.figure: self.form.format(self.sent), "version": _hidden(text, "version")}
                 there.request("POST", self.to, urlencode(words), headers)
                 answer = there.getresponse()
                 text = answer.read().decode()
@@ -81,6 +85,7 @@ class Writer:
         except (OSError, HTTPException):
             return
         finally:
+            self.at_it.set()
             there.close()
 
 
@@ -158,15 +163,20 @@ def main(folder: Path, rounds: int) -> int:
     for side in sides:  # what every server would have to read first
         Client(HTTP_HOST="127.0.0.1").get(side.page)
     connections.close_all()
-    listener = listen(FIRST_PORT)
-    os.environ["HERMOTROPE_PORT"] = str(port := listener.getsockname()[1])
     for turn in range(rounds):
+        listener = listen(FIRST_PORT)
+        os.environ["HERMOTROPE_PORT"] = str(port := listener.getsockname()[1])
         child = os.fork()
         if child == 0:
             serve(listener)
+        listener.close()  # whoever still waits for an answer is let go by the kill
         threads = [threading.Thread(target=side.write, args=[port]) for side in sides]
+        for side in sides:
+            side.at_it.clear()
         for thread in threads:
             thread.start()
+        for side in sides if turn % 4 else ():
+            side.at_it.wait(PATIENCE_S)
         time.sleep(random.uniform(*LIVES_S))
         os.kill(child, signal.SIGKILL)
         os.waitpid(child, 0)
