@@ -45,7 +45,6 @@ def told(made: Case, trials: list[Trial]) -> Pooled:
     return found
 
 
-@tag("slow")
 class Weights(SimpleTestCase):
     def test_how_likely_draws_make_a_run_is_student_s(self) -> None:
         made = plan()
@@ -57,6 +56,7 @@ class Weights(SimpleTestCase):
             np.testing.assert_allclose(said, theirs, rtol=1e-9)
 
 
+@tag("slow")
 class NextRun(SimpleTestCase):
     def test_the_next_run_lies_in_the_range_nine_times_of_ten(self) -> None:
         """Made-up packs and loads, ten runs each at two temperatures: the eleventh against the range."""
