@@ -380,9 +380,16 @@ class Logs(Base):
         self.assertFalse(log_row(stale)["orphan"])
         RunLogRow.objects.filter(pk=row.pk).update(state="recording")
         self.assertTrue((shown_log(Workshop(self.made), [stale]) or {})["orphan"])
+        page = self.client.get(f"{self.made.get_absolute_url()}?panel=prove").content.decode()
+        self.assertIn("was not logged to its end", page)
+        self.assertNotIn("is being logged", page)
         RunLogRow.objects.filter(pk=row.pk).update(state="kept")
         self.assertIn("Capacity of the pack", answer)
-        self.assertEqual(self.client.get(reverse("log-original", args=[self.made.pk, row.pk])).content, data)
+        RunLogRow.objects.filter(pk=row.pk).update(original_name="läufe лог.csv")
+        whole = self.client.get(reverse("log-original", args=[self.made.pk, row.pk]))
+        self.assertEqual(whole.content, data)
+        name = "l%C3%A4ufe-%D0%BB%D0%BE%D0%B3.csv"
+        self.assertEqual(whole["Content-Disposition"], f"attachment; filename*=utf-8''{name}")
         self.assertLess(len(row.data), len(data) / 2)
 
     def test_what_the_run_tells_is_taken_into_the_plan_and_narrows_the_range(self) -> None:

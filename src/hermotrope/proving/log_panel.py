@@ -61,7 +61,6 @@ def log_row(row: RunLogRow) -> dict[str, Any]:
     return {
         "log": row,
         "lasts": duration(row.lasts_s),
-        "running": running,
         "orphan": row.state == RunLogRow.State.RECORDING and not running,
     }
 
