@@ -12,7 +12,7 @@ from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
 from hermotrope.proving import equipment
 from hermotrope.shelf.models import Item
-from tests.browser.base import BrowserTest
+from tests.browser.base import BrowserTest, chromium
 from tests.support import case, tree
 
 
@@ -105,6 +105,50 @@ class Presses(BrowserTest):
             self.page.mouse.up()
             self.page.wait_for_timeout(600)
             self.assertEqual(self.titles(made), left)
+
+    def test_the_page_moves_while_the_pointer_is_down(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        self.goto(f"/c/{made.pk}/?panel=run")
+        lower = "() => document.body.prepend(Object.assign(document.createElement('p'), {textContent: 'Kept.'}))"
+        anew = "(link) => { const made = link.cloneNode(true); link.replaceWith(made); htmx.process(made); }"
+        for tab, change, moved, there in (
+            ("build", lower, 0, "build"),
+            ("match", anew, 0, "match"),
+            ("run", lower, 150, "match"),  # drawn away from the link: no press
+        ):
+            link = self.page.locator(f"#tab-{tab}")
+            link.hover()
+            box = link.bounding_box()
+            assert box is not None
+            self.page.mouse.down()
+            link.evaluate(change)
+            self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2 + moved)
+            self.page.mouse.up()
+            self.page.wait_for_timeout(300)
+            expect(self.page.locator("#panel")).to_have_attribute("data-panel", there)
+
+    @tag("late")
+    def test_the_page_moves_under_a_finger(self) -> None:
+        made = actions.create(case("cases", "hide-mount-on-tool-pack"), "Started")
+        page = chromium().new_context(viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True).new_page()
+        self.addCleanup(page.context.close)
+        self.goto(f"/c/{made.pk}/?panel=run", page)
+        finger = page.context.new_cdp_session(page)
+        asked: list[str] = []
+        page.on("request", lambda one: asked.append(one.url.rpartition("/")[2]))
+        for tab, higher in (("build", 0), ("match", -60), ("run", 60)):
+            link = page.locator(f"#tab-{tab}")
+            link.scroll_into_view_if_needed()
+            box = link.bounding_box()
+            assert box is not None
+            at = {"x": box["x"] + box["width"] / 2, "y": box["y"] + box["height"] / 2}
+            finger.send("Input.dispatchTouchEvent", {"type": "touchStart", "touchPoints": [at]})
+            link.evaluate("(link, by) => { link.closest('.tabs').style.marginTop = `${by}px`; }", higher)
+            finger.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
+            expect(page.locator("#panel")).to_have_attribute("data-panel", tab)
+            page.wait_for_timeout(600)
+        tabs = [f"?panel={tab}" for tab in ("build", "match", "run")]
+        self.assertEqual([one for one in asked if one in tabs], tabs)
 
     @tag("late")
     def test_what_a_press_was_for_is_gone(self) -> None:

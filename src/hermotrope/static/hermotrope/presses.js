@@ -100,22 +100,57 @@ const presses = (() => {
     }
   });
 
-  // A page that is drawn anew between the pointer's going down and up gets no click of its own.
-  document.addEventListener(
+  // What is drawn anew, or moves, between the pointer's going down and up gets no click of its own, and under a finger
+  // what came into its place gets it: the press is for what was there when the pointer went down.
+  const near = (event) => Math.hypot(event.clientX - down.x, event.clientY - down.y) <= 8;
+  const forget = () => (down = null);
+  addEventListener(
     "pointerdown",
     (event) => {
-      const button = event.button === 0 ? event.target.closest?.("form[action] button:not([type=button])") : null;
-      down = null;
-      if (button) down = { button, press: press(button.form, button), x: event.clientX, y: event.clientY };
+      const plain = event.button === 0 && !event.ctrlKey && !event.metaKey && !event.shiftKey;
+      const button = plain ? event.target.closest?.("a[href], button, summary") : null;
+      down = button && {
+        button,
+        press: button.matches("form[action] button:not([type=button])") ? press(button.form, button) : null,
+        x: event.clientX,
+        y: event.clientY,
+      };
     },
     true,
   );
-  document.addEventListener("keydown", () => (down = null), true);
-  document.addEventListener("pointerup", (event) => {
+  addEventListener(
+    "click",
+    (event) => {
+      if (!down || down.clicked || !event.isTrusted) return;
+      down.clicked = down.button.contains(event.target);
+      if (down.clicked || !near(event)) return;
+      event.preventDefault();
+      event.stopImmediatePropagation();
+    },
+    true,
+  );
+  addEventListener("pointerup", (event) => {
+    if (!down || !near(event)) return forget();
     const was = down;
-    if (!was || was.button.isConnected || Math.hypot(event.clientX - was.x, event.clientY - was.y) > 8) return;
-    down = null;
-    setTimeout(() => again(was.press));
+    setTimeout(
+      () => {
+        if (down !== was) return;
+        if (!was.clicked) afterAll(was);
+        down = null;
+      },
+      event.pointerType === "mouse" ? 0 : 350, // a finger's click comes later than its going up
+    );
   });
+  for (const kind of ["keydown", "contextmenu", "dragstart", "pointercancel"]) addEventListener(kind, forget, true);
+  function afterAll({ button, press }) {
+    const there = button.isConnected ? button : press ? null : alike(button);
+    if (there && !there.disabled) there.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+    else if (!there && press) again(press);
+  }
+  // The link that a redraw put into the place of one.
+  const alike = (link) =>
+    [...document.querySelectorAll("a[href]")].find(
+      (one) => one.getAttribute("href") === link.getAttribute("href") && one.textContent === link.textContent,
+    );
   return { meaning };
 })();
