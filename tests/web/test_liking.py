@@ -8,6 +8,7 @@ from html import unescape
 from django.test import tag
 
 from hermotrope.bench.models import Conversion
+from hermotrope.outing.models import Outing
 from hermotrope.entry.liked import COOKIE, of_cookie
 from hermotrope.shelf.models import Item
 from hermotrope_core.parts.chemistry import CHEMISTRIES
@@ -55,6 +56,18 @@ class Liked(DemoTest):
                 page = self.client.get(f"/c/{made.pk}/?panel={panel}").content.decode()
                 found = [one for one in FIGURE.findall(words_of(page, names)) if not EXAMPLES.search(one)]
                 self.assertEqual(found, [], f"{made.title} {panel}")
+
+    def test_what_is_kept_of_an_outing_is_kept_for_each_liking(self) -> None:
+        def told() -> list[str]:
+            page = self.client.get(Outing.objects.get().get_absolute_url()).content.decode()
+            return re.findall(r'<text class="figure.*?</text>|<p class="remark.*?</p>', page, re.DOTALL)
+
+        plain = told()
+        self.assertTrue(FIGURE.search(" ".join(plain)))
+        self.like()
+        self.assertEqual(FIGURE.findall(" ".join(told())), [])
+        self.client.cookies.clear()
+        self.assertEqual(told(), plain)
 
     def test_what_is_shown_posted_again_changes_nothing(self) -> None:
         self.like()

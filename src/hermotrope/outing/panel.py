@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import re
-from functools import lru_cache
 from typing import Any
 
 import msgspec
 
 from hermotrope.bench.fields import UnreadableCase
 from hermotrope.bench.models import Conversion
-from hermotrope.drawings.night import night, points
 from hermotrope.entry.typed import show_table
+from hermotrope.outing import kept
 from hermotrope.outing.actions import from_bench, moved
 from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
@@ -27,12 +26,12 @@ from hermotrope_core.plan.outing_document import finished_supply
 from hermotrope_core.plan.source import Source
 from hermotrope_core.several.assign import WISHES
 from hermotrope_core.several.clock import changes
-from hermotrope_core.several.follow import BranchRun, SupplyRun, follow, follow_hourly
-from hermotrope_core.several.inner import Inner, carried, cold_counted, filling_w, holds_wh
+from hermotrope_core.several.follow import BranchRun, SupplyRun
+from hermotrope_core.several.inner import Inner, cold_counted, filling_w, holds_wh
 from hermotrope_core.several.line import shared
 from hermotrope_core.several.needs import carries
 from hermotrope_core.several.netlist import not_written
-from hermotrope_core.several.remarks import ORDER, Remark, remarks, who_stops
+from hermotrope_core.several.remarks import ORDER, Remark, who_stops
 from hermotrope_core.values.clock import clock_time, days_later
 from hermotrope_core.values.figures import duration, figure, stated
 from hermotrope_core.values.known import Known, Number, maybe, number
@@ -50,9 +49,6 @@ MOST_CHANGES = 10_000
 """Changes of mode that a page follows, of all supplies together."""
 TOO_MANY = "Too many changes of mode in so many hours: the command outing follows them, a page does not."
 UNKNOWN_FILL = "; whether the feed fills it again, and with how many watts, is not known: that would come on top"
-KEPT_RUNS = 64
-LONGEST_S = 14 * 86400.0
-"""An outing without hours is drawn no longer than this."""
 
 
 def pack_choices(words: str = "") -> list[tuple[int, str]]:
@@ -190,29 +186,22 @@ def supply_view(document: Document, index: int, supply: Supply) -> dict[str, Any
     }
     if not supply.branches:
         return shown | {"open": "No device hangs on it yet."}
-    hours = maybe(document.hours)
     run = _followed(document, supply, index)
     if isinstance(run, str):
         return shown | {"open": run, "rows": _open_rows(supply)}
-    told = remarks(supply, document.conditions, run, hours)
+    asked = _asked(document, supply)
+    told = kept.told(asked)
     hourly = through_the_hours(document, supply)
     told = told if hourly is None else (*told, hourly)
     own = [alone(supply, document.conditions, i) for i in range(len(supply.branches))]
     levels = {one.level for one in told} | {one.level for found in own for one in found}
     if "stop" in levels:  # nothing in this program clears what a life depends on
         levels.add("refuse")
-    horizon = horizon_s(run, hours)
-    carriers = [
-        carried(branch, document.conditions, hours, one.runtime_s, over=one.end_cause == "programme over")
-        for branch, one in zip(supply.branches, run.branches, strict=True)
-    ]
+    carriers = kept.carriers(asked)
     return shown | {
         "run": run,
         "rows": [row | {"own": own[row["place"]]} for row in _rows(document, supply, run, told, carriers)],
-        "points": points(supply, run, document.start),
-        "horizon": round(horizon, 1),
-        "key": str(index),
-        "night": night(supply, run, horizon, document.start, carriers),
+        "picture": kept.picture(asked, document.start, index, moves=bool(shown["others"])),
         "shared": [one for one in told if one.branch == -1],
         "verdict": next((VERDICTS[level] for level in ORDER if level in levels), "fits"),
         "lasts": when(run.runtime_s, document.start),
@@ -227,23 +216,18 @@ def supply_view(document: Document, index: int, supply: Supply) -> dict[str, Any
 
 def _followed(document: Document, supply: Supply, index: int) -> SupplyRun | str:
     """A supply followed through the outing as a page does it; what is open or too much, in words, where it cannot."""
-    hours, most = maybe(document.hours), MOST_CHANGES // len(document.supplies)
-    if hours is not None and changes(supply, 3600.0 * hours) > most:
+    asked = _asked(document, supply)
+    if asked.hours is not None and changes(supply, 3600.0 * asked.hours) > asked.most:
         return TOO_MANY
     try:
         finished_supply(supply, f"supplies[{index}]")
     except CaseError as error:
         return _open_words(supply, error)
-    return _kept_run(supply, document.conditions, hours, most)
+    return kept.followed(asked)
 
 
-@lru_cache(maxsize=KEPT_RUNS)
-def _kept_run(supply: Supply, conditions: Conditions, hours: float | None, most: int) -> SupplyRun | str:
-    """The run itself, kept: a change concerns one supply or two, and what was weighed is dropped next."""
-    try:
-        return follow(supply, conditions, hours, keep=True, most=most)
-    except ValueError as error:
-        return str(error)
+def _asked(document: Document, supply: Supply) -> kept.Asked:
+    return kept.Asked(supply, document.conditions, maybe(document.hours), MOST_CHANGES // len(document.supplies))
 
 
 def through_the_hours(document: Document, supply: Supply) -> Remark | None:
@@ -253,7 +237,7 @@ def through_the_hours(document: Document, supply: Supply) -> Remark | None:
         return None
     warmths = f"{figure(table[0][1], '°C', 2)} at first, {figure(table[-1][1], '°C', 2)} at the end"
     try:
-        run = _kept_hourly(supply, document.conditions, hours)
+        run = kept.followed_hourly(kept.Asked(supply, document.conditions, hours, MOST_CHANGES))
     except ValueError as error:
         return Remark("care", f"Through the temperatures by the hour: {error}.")
     stops = range(len(run.branches)) if hours is None else who_stops(supply, document.conditions, run, hours)
@@ -264,16 +248,6 @@ def through_the_hours(document: Document, supply: Supply) -> Remark | None:
         "care" if early and hours is not None else "note",
         f"Through the temperatures by the hour ({warmths}): {ends}{figure(run.final_soc, '%', 2)} left.",
     )
-
-
-@lru_cache(maxsize=KEPT_RUNS)
-def _kept_hourly(supply: Supply, conditions: Conditions, hours: float | None) -> SupplyRun:
-    return follow_hourly(supply, conditions, hours, most=MOST_CHANGES)
-
-
-def horizon_s(run: SupplyRun, hours: float | None) -> float:
-    """Seconds that are drawn of a supply's night."""
-    return 3600.0 * hours if hours is not None else min(max(run.runtime_s, 60.0), LONGEST_S)
 
 
 def weighed(document: Document, index: int, place: int, to: int) -> str:
@@ -288,7 +262,7 @@ def weighed(document: Document, index: int, place: int, to: int) -> str:
     run = _followed(document, supply, to)
     if isinstance(run, str):
         return run
-    told = remarks(supply, document.conditions, run, maybe(document.hours))
+    told = kept.told(_asked(document, supply))
     own = [one.message for one in alone(supply, document.conditions, len(supply.branches) - 1) if one.level != "care"]
     bad = [one.says for one in told if one.level == "refuse"] + own
     if bad:
@@ -317,7 +291,7 @@ def _guessed(value: Number | None) -> bool:
 
 
 def _rows(
-    document: Document, supply: Supply, run: SupplyRun, told: tuple[Remark, ...], carriers: list[Inner | None]
+    document: Document, supply: Supply, run: SupplyRun, told: tuple[Remark, ...], carriers: tuple[Inner | None, ...]
 ) -> list[dict[str, Any]]:
     rows = _open_rows(supply)
     for row, one, own in zip(rows, run.branches, carriers, strict=True):

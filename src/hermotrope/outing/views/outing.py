@@ -13,9 +13,10 @@ from django.views.decorators.http import require_GET
 from hermotrope.drawings.night import bands
 from hermotrope.formats.calendar_file import Moment, calendar
 from hermotrope.formats.cells import harmless
+from hermotrope.outing.kept import horizon_s
 from hermotrope.outing.models import Outing
 from hermotrope.outing.packs_panel import pack_moments, packs_context
-from hermotrope.outing.panel import MOST_CHANGES, horizon_s, packs_that_last, page_context, weighed, when
+from hermotrope.outing.panel import MOST_CHANGES, packs_that_last, page_context, weighed, when
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.outing import MOST_SUPPLIES, Supply
