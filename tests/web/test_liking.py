@@ -60,7 +60,7 @@ class Liked(DemoTest):
     def test_what_is_kept_of_an_outing_is_kept_for_each_liking(self) -> None:
         def told() -> list[str]:
             page = self.client.get(Outing.objects.get().get_absolute_url()).content.decode()
-            return re.findall(r'<text class="figure.*?</text>|<p class="remark.*?</p>', page, re.DOTALL)
+            return re.findall(r'<text class="figure.*?</text>|<p class="remark.*?</p>|<ul class="chargers">.*?</span>', page, re.DOTALL)
 
         plain = told()
         self.assertTrue(FIGURE.search(" ".join(plain)))
