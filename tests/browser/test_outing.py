@@ -11,6 +11,8 @@ from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
 from tests.browser.base import BrowserTest
 
+TOPS = "all => all.map(one => Math.round(one.getBoundingClientRect().top + scrollY))"
+
 
 class Night(BrowserTest):
     def begin(self) -> Outing:
@@ -63,6 +65,39 @@ class Night(BrowserTest):
             expect(self.page.locator(".in-hand")).to_have_count(0)
             expect(supplies.first.locator(".branch")).to_have_count(moved)
         expect(supplies.nth(1).locator("h3")).to_contain_text(["hide lamp", "dew strap"])
+
+    def hold(self, address: str) -> list[Route]:
+        held: list[Route] = []
+        self.page.route(address, lambda one: held.append(one))  # noqa: PLW0108  # it is asked for its signature
+        return held
+
+    def test_what_comes_later_moves_no_handle(self) -> None:
+        call_command("load_demo", verbosity=0)
+        call_command("load_outing", verbosity=0)
+        lamps = Conversion.objects.get(title="Jetty lamps").get_absolute_url()
+        outing = Outing.objects.get().get_absolute_url()
+        for address, later, handles, waits, come in (
+            (outing, "**/range/**", ".hangs .grip, .branch", ".how-sure .room", ".how-sure"),
+            (
+                f"{lamps}?panel=run",
+                "**/run/next/",
+                "#conditions .row-field",
+                "#measure-next p",
+                ".measure-next",
+            ),
+        ):
+            held = self.hold(later)
+            self.goto(address)
+            expect(self.page.locator(waits).first).to_be_attached()
+            stood = self.page.locator(handles).evaluate_all(TOPS)
+            self.assertGreater(len(stood), 4)
+            while len(held) < self.page.locator(come).count() * (address == outing) or not held:
+                self.page.wait_for_timeout(50)
+            for one in held:
+                one.continue_()
+            expect(self.page.locator(come).first).to_contain_text("%")
+            expect(self.page.locator(".how-sure .room")).to_have_count(0)
+            self.assertEqual(self.page.locator(handles).evaluate_all(TOPS), stood)
 
     @tag("late")
     def test_packs_take_turns_and_an_own_battery_goes_first(self) -> None:

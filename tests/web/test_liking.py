@@ -8,8 +8,8 @@ from html import unescape
 from django.test import tag
 
 from hermotrope.bench.models import Conversion
-from hermotrope.outing.models import Outing
 from hermotrope.entry.liked import COOKIE, of_cookie
+from hermotrope.outing.models import Outing
 from hermotrope.shelf.models import Item
 from hermotrope_core.parts.chemistry import CHEMISTRIES
 from hermotrope_core.values.liking import METRIC, Liking
@@ -22,6 +22,8 @@ OTHERWISE = {
     "day": "month-first", "clock": "12",
 }  # fmt: skip
 FIGURE = re.compile(r"(?<![\w.])\d+\.\d+(?: |–\d|</)[^.]{0,12}|[\d.]+ ?°C|\d kg\b|\d:\d\d(?! ?[ap]m)\b")
+FIGURED = r'<text class="figure.*?</text>|<p class="remark.*?</p>|<ul class="chargers">.*?</span>'
+"""Where the page of an outing tells figures of what it keeps, and hours."""
 EXAMPLES = re.compile(
     r"0\.82 mm²|1\.05 to 1|0\.15 to 1 V|20\.9 0|0\.4 V of a S|0\.7 V of a s|iron disu|0\.8 Set|~|15 °C; 8 h|2 °C"
     r"|^0:[03]0"
@@ -60,7 +62,7 @@ class Liked(DemoTest):
     def test_what_is_kept_of_an_outing_is_kept_for_each_liking(self) -> None:
         def told() -> list[str]:
             page = self.client.get(Outing.objects.get().get_absolute_url()).content.decode()
-            return re.findall(r'<text class="figure.*?</text>|<p class="remark.*?</p>|<ul class="chargers">.*?</span>', page, re.DOTALL)
+            return re.findall(FIGURED, page, re.DOTALL)
 
         plain = told()
         self.assertTrue(FIGURE.search(" ".join(plain)))
