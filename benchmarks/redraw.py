@@ -106,7 +106,10 @@ DRAGGED = """async ([method, url, values, shown]) => {
 
 
 def dragged(page: Page, url: str) -> None:
-    """A device dragged at the outing: what would be, and the page once it is dropped, against an empty one's page."""
+    """A device dragged at the outing: what would be, and the page once it is dropped, against an empty one's page.
+
+    Every drop at another temperature, as nothing of it was reckoned before but what a drag weighs on its way.
+    """
     page.goto(f"{url}/outings/")
     page.locator("input[name=title]").fill("Empty")
     page.locator("input[name=title]").press("Enter")
@@ -117,9 +120,15 @@ def dragged(page: Page, url: str) -> None:
     asked = [f"{path}/weigh/0/{k % 3}/?to={1 + k % 2}" for k in range(CHANGES)]
     weighed = [page.evaluate(DRAGGED, ["GET", one, {}, False]) for one in asked]
     dropped = []
+    for later in ("**/range/**", "**/packs/**"):  # how sure, packs in turn: asked for when no other change has come
+        page.route(later, lambda one: one.abort())
     for k in range(CHANGES):
-        move = (f"{path}/supply/0/2/move/", "1") if k % 2 == 0 else (f"{path}/supply/1/1/move/", "0")
-        dropped.append(page.evaluate(DRAGGED, ["POST", move[0], {"to": move[1]}, True]))
+        device, to = ("0/2", 1) if k % 2 == 0 else ("1/1", 0)
+        warmth = {"place": "temperature_c", "text": f"{5 + k / 10} °C"}
+        page.evaluate(DRAGGED, ["POST", f"{path}/set/", warmth, False])
+        page.evaluate("document.querySelector('#outing input[name=version]').value++")
+        page.evaluate(DRAGGED, ["GET", f"{path}/weigh/{device}/?to={to}", {}, False])
+        dropped.append(page.evaluate(DRAGGED, ["POST", f"{path}/supply/{device}/move/", {"to": to}, True]))
     print(row("an empty outing", empty))
     print(row("a device held over another pack", weighed, empty, 3))
     print(row("and dropped there", dropped, empty, 3))

@@ -460,7 +460,7 @@ class IntakeJourney(BrowserTest):
         self.goto("/new/")
         page.locator("#name").fill("Reed-bed recorder")
         page.get_by_role("button", name="Start blank").click()
-        page.keyboard.press("2")
+        expect(page.locator("#panel")).to_have_attribute("data-panel", "2")
         page.locator("#learn-cells summary").click()
         page.locator("#e-cells-cells_in_series").fill("4")
         page.locator("#learn-cells").get_by_role("button", name="Put it in").click()
