@@ -14,6 +14,7 @@ from hermotrope.bench.models import Conversion
 from hermotrope.entry.typed import EditError
 from hermotrope.formats.logger_csv import written_log
 from hermotrope.instruments.recorder import AGAIN_S, Plan, Recorder
+from hermotrope.instruments.scpi import LONGEST_S
 from hermotrope.instruments.simulated import ROLES, Role, SimulatedBench
 from hermotrope.proving import logs
 from hermotrope.proving.bench import Workshop
@@ -33,6 +34,8 @@ REHEARSED_S = 12.0
 """A rehearsed run-down takes about so long by the clock."""
 REHEARSED_ROWS = 18_000
 FLUSH_ROWS, FLUSH_S = 200, 3.0
+ENDS_S = LONGEST_S + 5.0
+"""Seconds in which a recorder that was told to stop has its last answer, and has kept it."""
 
 _benches: dict[int, tuple[Case, str, SimulatedBench]] = {}
 _recorders: dict[int, Recorder] = {}
@@ -172,7 +175,7 @@ def stop(row: RunLogRow) -> None:
     recorder = _recorders.get(row.pk)
     if recorder is not None:
         recorder.stop()
-        recorder.join(10.0)
+        recorder.join(ENDS_S)
     else:  # the program was started anew meanwhile
         finish(row.pk, ended=False)
 
@@ -199,7 +202,7 @@ def close_all() -> None:
     """Stop every recorder and simulated bench (tests, and the end of the program)."""
     for recorder in list(_recorders.values()):
         recorder.stop()
-        recorder.join(10.0)
+        recorder.join(ENDS_S)
     with _lock:
         for _, _, bench in _benches.values():
             bench.close()
