@@ -11,12 +11,13 @@ from itertools import groupby
 from typing import Any
 
 import msgspec
-from django.db.models import BooleanField, Case, Model, Q, QuerySet, When
+from django.db.models import BooleanField, Case, Model, QuerySet, When
 from django.urls import reverse
 from django.utils import timezone
 
 from hermotrope.bench.devices import by_title
 from hermotrope.bench.models import Revision, Trial
+from hermotrope.entry.search import holding
 from hermotrope.logbook.models import Entry
 from hermotrope.making.models import MadePart
 from hermotrope.proving.models import Photo, ProvedRow, ReadingRow, RunLogRow, StepMark, WaiverRow
@@ -190,10 +191,7 @@ def _narrowed(source: Source, asked: Filter) -> QuerySet[Any]:
     if asked.before:
         rows = rows.filter(**{f"{source.at}__lt": _bound(source, asked.before)})
     for word in asked.words.split()[:MOST_WORDS]:
-        anywhere = Q(conversion__title__icontains=word)
-        for text in source.texts:
-            anywhere |= Q(**{f"{text}__icontains": word})
-        rows = rows.filter(anywhere)
+        rows = rows.filter(holding(word, "conversion__title", *source.texts))
     return rows.order_by(f"-{source.at}", "-pk")
 
 

@@ -9,6 +9,7 @@ import msgspec
 
 from hermotrope.bench.fields import UnreadableCase
 from hermotrope.bench.models import Conversion
+from hermotrope.entry.search import holding
 from hermotrope.entry.typed import show_table
 from hermotrope.outing import kept
 from hermotrope.outing.actions import from_bench, moved
@@ -61,7 +62,7 @@ def bench_choices(words: str = "") -> list[tuple[int, str]]:
     """The conversions that are called by some words."""
     found = Conversion.objects.order_by("title")
     for word in words.split():
-        found = found.filter(title__icontains=word)
+        found = found.filter(holding(word, "title"))
     return list(found.values_list("pk", "title")[:MOST_CHOICES])
 
 

@@ -7,8 +7,9 @@ from typing import Any
 import msgspec
 from django.core.validators import MinValueValidator
 from django.db import models
-from django.db.models import Case, Q, Value, When
+from django.db.models import Case, Value, When
 
+from hermotrope.entry.search import holding
 from hermotrope.shelf.parts import KINDS, Part, certainty, stored_part, summary
 from hermotrope_core.plan.document import CaseError
 from hermotrope_core.plan.source import Source
@@ -26,7 +27,7 @@ class Items(models.QuerySet["Item"]):
         """Those whose name, group or note holds each of the words."""
         found = self
         for word in words.split():
-            found = found.filter(Q(name__icontains=word) | Q(group__icontains=word) | Q(note__icontains=word))
+            found = found.filter(holding(word, "name", "group", "note"))
         return found
 
     def at_hand_first(self) -> Items:
