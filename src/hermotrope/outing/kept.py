@@ -22,7 +22,7 @@ from hermotrope_core.values.liking import Liking, liked
 
 KEPT_RUNS = 64
 KEPT_PICTURES = 24
-"""A picture of the most changes of mode that a page follows has 2 MB."""
+"""A picture takes some 100 kB at most: what is too thin runs together, however often modes change."""
 LONGEST_S = 14 * 86400.0
 """An outing without hours is drawn no longer than this."""
 
