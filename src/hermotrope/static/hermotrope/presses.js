@@ -100,8 +100,9 @@ const presses = (() => {
     }
   });
 
-  // What is drawn anew, or moves, between the pointer's going down and up gets no click of its own, and under a finger
-  // what came into its place gets it: the press is for what was there when the pointer went down.
+  // What moves away between the pointer's going down and up is not clicked: what came into its place is, or what holds
+  // both. What is drawn anew meanwhile may get no click at all. The press is for what was there when the pointer went
+  // down. Where nothing moved and no click comes there was no press: a finger that stops a scrolling page.
   const near = (event) => Math.hypot(event.clientX - down.x, event.clientY - down.y) <= 8;
   const forget = () => (down = null);
   addEventListener(
@@ -121,31 +122,29 @@ const presses = (() => {
   addEventListener(
     "click",
     (event) => {
-      if (!down || down.clicked || !event.isTrusted) return;
-      down.clicked = down.button.contains(event.target);
-      if (down.clicked || !near(event)) return;
-      event.preventDefault();
-      event.stopImmediatePropagation();
+      const was = down;
+      if (!was || !event.isTrusted || !event.detail || !near(event)) return; // a script's, or made by keys
+      if (!was.button.contains(event.target)) {
+        event.preventDefault();
+        event.stopImmediatePropagation();
+        make(was);
+      }
+      setTimeout(() => down === was && forget());
     },
     true,
   );
   addEventListener("pointerup", (event) => {
     if (!down || !near(event)) return forget();
     const was = down;
-    setTimeout(
-      () => {
-        if (down !== was) return;
-        if (!was.clicked) afterAll(was);
-        down = null;
-      },
-      event.pointerType === "mouse" ? 0 : 350, // a finger's click comes later than its going up
-    );
+    const wait = event.pointerType === "mouse" ? 0 : 350; // a finger's click comes later than its going up
+    if (!was.button.isConnected) setTimeout(() => down === was && make(was), wait);
   });
   for (const kind of ["keydown", "contextmenu", "dragstart", "pointercancel"]) addEventListener(kind, forget, true);
-  function afterAll({ button, press }) {
+  function make({ button, press }) {
     const there = button.isConnected ? button : press ? null : alike(button);
     if (there && !there.disabled) there.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
-    else if (!there && press) again(press);
+    else if (press && !there) again(press);
+    forget();
   }
   // The link that a redraw put into the place of one.
   const alike = (link) =>
