@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import os
+import re
 from functools import cache
 from mimetypes import guess_type
 from pathlib import Path
@@ -15,7 +16,7 @@ from django.core.management import call_command
 from django.http import Http404, HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from django.test import override_settings
-from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Page, Route, expect, sync_playwright
 
 from hermotrope.bundles import BUNDLES, ROOM, joined
 
@@ -104,6 +105,12 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def goto(self, path: str, page: Page | None = None) -> None:
         (page or self.page).goto(self.live_server_url + path)
+
+    def held_back(self, address: str | re.Pattern[str]) -> list[Route]:
+        """The requests to an address, unanswered, as they come."""
+        held: list[Route] = []
+        self.page.route(address, lambda one: held.append(one))  # noqa: PLW0108  # it is asked for its signature
+        return held
 
     def open_fields(self, page: Page | None = None) -> None:
         """Unfold all fields of the device's panel."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.core.management import call_command
 from django.test import tag
-from playwright.sync_api import Route, expect
+from playwright.sync_api import expect
 
 from hermotrope.bench.models import Conversion
 from hermotrope.outing.models import Outing
@@ -66,36 +66,27 @@ class Night(BrowserTest):
             expect(supplies.first.locator(".branch")).to_have_count(moved)
         expect(supplies.nth(1).locator("h3")).to_contain_text(["hide lamp", "dew strap"])
 
-    def hold(self, address: str) -> list[Route]:
-        held: list[Route] = []
-        self.page.route(address, lambda one: held.append(one))  # noqa: PLW0108  # it is asked for its signature
-        return held
-
     def test_what_comes_later_moves_no_handle(self) -> None:
         call_command("load_demo", verbosity=0)
         call_command("load_outing", verbosity=0)
         lamps = Conversion.objects.get(title="Jetty lamps").get_absolute_url()
         outing = Outing.objects.get().get_absolute_url()
-        for address, later, handles, waits, come in (
-            (outing, "**/range/**", ".hangs .grip, .branch", ".how-sure .room", ".how-sure"),
-            (
-                f"{lamps}?panel=run",
-                "**/run/next/",
-                "#conditions .row-field",
-                "#measure-next p",
-                ".measure-next",
-            ),
+        for address, later, count, handles, come in (
+            (outing, "**/range/**", 3, ".hangs .grip, .branch", ".how-sure"),
+            (f"{lamps}?panel=run", "**/run/next/", 1, "#conditions .row-field", ".measure-next"),
         ):
-            held = self.hold(later)
-            self.goto(address)
-            expect(self.page.locator(waits).first).to_be_attached()
+            held = self.held_back(later)
+            with self.page.expect_request(later):
+                self.goto(address)
+            for _ in range(600):
+                if len(held) == count:
+                    break
+                self.page.wait_for_timeout(50)
             stood = self.page.locator(handles).evaluate_all(TOPS)
             self.assertGreater(len(stood), 4)
-            while len(held) < self.page.locator(come).count() * (address == outing) or not held:
-                self.page.wait_for_timeout(50)
             for one in held:
                 one.continue_()
-            expect(self.page.locator(come).first).to_contain_text("%")
+            expect(self.page.locator(come)).to_contain_text(["%"] * count)
             expect(self.page.locator(".how-sure .room")).to_have_count(0)
             self.assertEqual(self.page.locator(handles).evaluate_all(TOPS), stood)
 
@@ -203,8 +194,7 @@ class Night(BrowserTest):
     def test_a_range_is_asked_for_no_longer_when_its_night_is_gone(self) -> None:
         self.begin()
         self.take("12.8 V 6 Ah")
-        held: list[Route] = []
-        self.page.route("**/range/0/", lambda one: held.append(one))  # noqa: PLW0108  # it is asked for its signature
+        held = self.held_back("**/range/0/")
         with self.page.expect_request("**/range/0/"):
             self.hang(0, "jetty lamp 12V 4W", 1)
         with self.page.expect_event("requestfailed", lambda one: "/range/0/" in one.url):

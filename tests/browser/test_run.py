@@ -7,7 +7,7 @@ from typing import Any
 
 from django.core.management import call_command
 from django.test import tag
-from playwright.sync_api import Route, expect
+from playwright.sync_api import expect
 
 from hermotrope.bench import actions
 from hermotrope.bench.models import Conversion
@@ -172,8 +172,7 @@ class Later(BrowserTest):
         expect(page.locator("#run-tools")).to_have_attribute("aria-busy", "true")  # it says what was before
         self.errors = [error for error in self.errors if "503" not in error]
         page.unroute(tools)
-        held: list[Route] = []
-        page.route(tools, lambda one: held.append(one))  # noqa: PLW0108  # it is asked for its signature
+        held = self.held_back(tools)
         field.fill("27 min")
         field.press("Enter")
         expect(page.locator("#run-tools")).to_have_attribute("aria-busy", "true")
